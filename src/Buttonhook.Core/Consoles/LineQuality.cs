@@ -1,0 +1,147 @@
+namespace Buttonhook.Core.Consoles;
+
+/// <summary>What the bytes themselves say about the line.</summary>
+public enum LineFault
+{
+    /// <summary>Reads as text.</summary>
+    None,
+
+    /// <summary>The rates differ.</summary>
+    Speed,
+
+    /// <summary>The levels are swapped.</summary>
+    Inverted,
+
+    /// <summary>Right rate, wrong data bits or parity.</summary>
+    Frame,
+
+    /// <summary>Single bytes are wrong.</summary>
+    Noise,
+}
+
+/// <summary>The judgement of a line: which fault, and for a speed fault the board's rate divided by the receiver's (1 when unknown).</summary>
+public readonly record struct LineVerdict(LineFault Fault, double RateRatio, double UnreadableShare);
+
+/// <summary>Counts bytes as they arrive and judges the line from the counts.</summary>
+public sealed class LineQuality
+{
+    private const int FewestBytes = 24;
+    private readonly long[] counts = new long[256];
+    private long total;
+    private long badText;
+    private int utf8Left;
+
+    /// <summary>Rates met in practice, in bits per second.</summary>
+    public static IReadOnlyList<int> UsualRates { get; } = [9600, 19200, 38400, 57600, 74880, 115200, 230400, 460800, 921600, 1_500_000];
+
+    /// <summary>Counts a piece.</summary>
+    public void Add(ReadOnlySpan<byte> piece)
+    {
+        total += piece.Length;
+        foreach (var b in piece)
+        {
+            counts[b]++;
+            if (utf8Left > 0)
+            {
+                if ((b & 0xC0) == 0x80)
+                {
+                    utf8Left--;
+                    continue;
+                }
+                badText++;
+                utf8Left = 0;
+            }
+            if (b < 0x80)
+            {
+                if (!IsText(b))
+                    badText++;
+            }
+            else if (b is >= 0xC2 and < 0xF5)
+                utf8Left =
+                    b < 0xE0 ? 1
+                    : b < 0xF0 ? 2
+                    : 3;
+            else
+                badText++;
+        }
+    }
+
+    private static bool IsText(int b) =>
+        b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
+
+    /// <summary>Judges what was counted; with fewer than 24 bytes the answer is None.</summary>
+    public LineVerdict Judge()
+    {
+        if (total < FewestBytes)
+            return new(LineFault.None, 1, 0);
+        var share = badText / (double)total;
+        if (share < 0.002 || badText < 8)
+            return new(LineFault.None, 1, share);
+        if (IsSevenBit())
+            return new(LineFault.Frame, 1, share);
+        if (share < 0.08)
+            return new(LineFault.Noise, 1, share);
+        var best = Hypotheses.Value.MaxBy(h => h.Likelihood(counts))!;
+        return new(best.Fault, best.Ratio, share);
+    }
+
+    /// <summary>True when the low seven bits read as text and bit 7 is the parity of the rest in every byte.</summary>
+    private bool IsSevenBit()
+    {
+        long text = 0,
+            even = 0,
+            high = 0;
+        for (var b = 0; b < 256; b++)
+        {
+            if (IsText(b & 0x7F))
+                text += counts[b];
+            if (int.IsEvenInteger(int.PopCount(b)))
+                even += counts[b];
+            if (b >= 0x80)
+                high += counts[b];
+        }
+        return text > 0.97 * total && high > 0.2 * total && (even > 0.99 * total || even < 0.01 * total || high > 0.99 * total);
+    }
+
+    private sealed record Hypothesis(LineFault Fault, double Ratio, double[] LogShares)
+    {
+        public double Likelihood(long[] counts)
+        {
+            var sum = 0.0;
+            for (var b = 0; b < 256; b++)
+                sum += counts[b] * LogShares[b];
+            return sum;
+        }
+    }
+
+    /// <summary>Byte shares of ordinary boot text seen through each wrong line, from the bit-level model.</summary>
+    private static readonly Lazy<IReadOnlyList<Hypothesis>> Hypotheses = new(() =>
+    {
+        var text = "\r\n\r\nU-Boot 2023.01 (Jun 22 2026 - 08:38:07 +0000)\r\n\r\nDRAM:  512 MiB\r\nCore:  47 devices, 13 uclasses\r\n"u8
+            .ToArray()
+            .Concat("Loading Environment from Flash... *** Warning - bad CRC, using default environment\r\n\r\nHit any key to stop autoboot:  2 \b\b\b 1 \b\b\b 0 \r\n"u8.ToArray())
+            .Concat("scanning bus for devices...\r\n            Capacity: 114.0 MB = 0.1 GB (233472 x 512)\r\nRetrieving file: /extlinux/extlinux.conf\r\n"u8.ToArray())
+            .Concat("[    0.000000] Kernel command line: root=/dev/mmcblk0p2 rw console=ttyS0,115200\r\n[    2.996631] usb 1-1: new high-speed USB device number 2\r\n"u8.ToArray())
+            .Concat("[  OK  ] Started system log. Starting network ... done.\r\n\r\nwelcome, devbox login: "u8.ToArray())
+            .ToArray();
+        var list = new List<Hypothesis>();
+        void Try(LineFault fault, double ratio, bool inverted, int gap)
+        {
+            var counts = new double[256];
+            var received = LineModel.Receive(text, ratio, 1, inverted, gap);
+            foreach (var b in received)
+                counts[b]++;
+            var sum = received.Length + 256 * 0.05;
+            list.Add(new(fault, ratio, [.. counts.Select(c => Math.Log((c + 0.05) / sum))]));
+        }
+        var ratios = UsualRates.SelectMany(s => UsualRates.Where(r => r != s).Select(r => Math.Round((double)s / r, 3))).Where(r => r is > 0.025 and < 40).Distinct();
+        foreach (var ratio in ratios.Concat([0.9, 0.93, 0.95, 1.05, 1.07, 1.1]))
+        {
+            Try(LineFault.Speed, ratio, false, 0);
+            Try(LineFault.Speed, ratio, false, 3);
+        }
+        foreach (var gap in (int[])[0, 1, 2, 3, 4, 8, 20])
+            Try(LineFault.Inverted, 1, true, gap);
+        return list;
+    });
+}

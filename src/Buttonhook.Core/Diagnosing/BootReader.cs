@@ -1,0 +1,263 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Diagnosing;
+
+/// <summary>
+/// Reads a capture as it grows: finds the rule book's patterns line by line (each line once) and computes attempts, stages, outcome
+/// and facts from what was found. A live board and a stored log go through the same reader.
+/// </summary>
+public sealed partial class BootReader
+{
+    /// <summary>How many hits of one pattern are kept in one capture; a log that repeats a line for ever stays small.</summary>
+    private const int KeptHits = 200;
+    private readonly RuleBook book;
+    private readonly LineScanner scanner;
+    private readonly List<Hit> hits = [];
+    private readonly Dictionary<int, int> hitCounts = [];
+    private readonly HashSet<int> stageMarksSeen = [];
+    private readonly LineQuality quality = new();
+    private readonly int evidenceOffset;
+    private readonly int harmlessOffset;
+    private int scannedLines;
+    private int brokenTimes;
+    private int wholeTimes;
+    private int lastTextLine;
+
+    /// <summary>Prepares a reader for one capture.</summary>
+    public BootReader(RuleBookIndex index)
+    {
+        book = index.Book;
+        scanner = index.Scanner;
+        evidenceOffset = index.EvidenceOffset;
+        harmlessOffset = index.HarmlessOffset;
+        Index = index;
+    }
+
+    /// <summary>The rule book in use.</summary>
+    public RuleBookIndex Index { get; }
+
+    /// <summary>The capture itself.</summary>
+    public ConsoleLog Log { get; } = new();
+
+    /// <summary>Adds bytes that arrived (milliseconds after power, or -1 when unknown) and reads the lines that they complete.</summary>
+    public void Add(ReadOnlySpan<byte> piece, int milliseconds)
+    {
+        Log.Append(piece, milliseconds);
+        quality.Add(piece);
+        while (scannedLines < Log.CompleteLines)
+            ScanLine(++scannedLines, hits);
+    }
+
+    private void ScanLine(int number, List<Hit> into)
+    {
+        var text = Log.Text(number);
+        if (text.Length == 0)
+            return;
+        if (!string.IsNullOrWhiteSpace(text))
+            lastTextLine = number;
+        if (LooksLikeTime().IsMatch(text))
+        {
+            if (WholeTime().IsMatch(text))
+                wholeTimes++;
+            else
+                brokenTimes++;
+        }
+        var before = into.Count;
+        scanner.Scan(text, number, into);
+        for (var i = into.Count - 1; i >= before; i--)
+            if (!IsWorthKeeping(into[i]))
+                into.RemoveAt(i);
+    }
+
+    /// <summary>Banners always; a stage mark once an attempt unless it carries facts or ends the boot; anything else 200 times.</summary>
+    private bool IsWorthKeeping(Hit hit)
+    {
+        if (hit.Pattern < evidenceOffset && book.Marks[hit.Pattern] is var mark)
+        {
+            if (mark.Banner)
+            {
+                stageMarksSeen.Clear();
+                return true;
+            }
+            if (mark.Stage is not null && !mark.Ends && hit.Values.Count == 0)
+                return stageMarksSeen.Add(hit.Pattern);
+        }
+        return (hitCounts[hit.Pattern] = hitCounts.GetValueOrDefault(hit.Pattern) + 1) <= KeptHits;
+    }
+
+    /// <summary>What the capture says so far, an unfinished last line included.</summary>
+    public BootReading Read() => Look().Reading;
+
+    /// <summary>The reading and the diagnosis of it.</summary>
+    public (BootReading Reading, Diagnosis Diagnosis) Diagnose()
+    {
+        var look = Look();
+        return (look.Reading, Diagnoser.Diagnose(book, look));
+    }
+
+    private CaptureLook Look()
+    {
+        var all = hits;
+        var last = lastTextLine;
+        if (Log.LineCount > scannedLines)
+        {
+            all = [.. hits];
+            var text = Log.Text(Log.LineCount);
+            if (!string.IsNullOrWhiteSpace(text))
+                last = Log.LineCount;
+            scanner.Scan(text, Log.LineCount, all);
+        }
+        var marks = all.Where(h => h.Pattern < evidenceOffset).Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Values)).ToList();
+        var line = quality.Judge();
+        var timesBroken = brokenTimes >= 4 && brokenTimes > 0.03 * (brokenTimes + wholeTimes);
+        var attempts = Attempts.Split(marks, Log.LineCount);
+        var final = attempts[^1];
+        var inFinal = marks.Where(m => m.Line >= final.First).ToList();
+        var stages = Attempts.Stages(inFinal, Log);
+        var signals = Signals.Of(new(inFinal, attempts.Count, Log, last, line, timesBroken, wholeTimes));
+        var rebooting = Attempts.IsLoop(attempts, marks);
+        var outcome =
+            line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise ? Outcome.Garbled
+            : rebooting ? Outcome.Rebooting
+            : Attempts.OutcomeOf(inFinal, signals);
+        if (rebooting)
+        {
+            signals.Add(Signals.Rebooting);
+            inFinal = marks;
+        }
+        var stage = line.Fault switch
+        {
+            LineFault.Speed or LineFault.Inverted => null,
+            LineFault.Frame => WithoutTopBit().LastStage,
+            _ => Attempts.LastStage(inFinal),
+        };
+        var rows = attempts
+            .Select(
+                (a, i) =>
+                {
+                    var own = marks.Where(m => m.Line >= a.First && m.Line <= a.Last).ToList();
+                    var ended = i == attempts.Count - 1 ? outcome : Attempts.OutcomeOf(own, []);
+                    return new Attempt(i + 1, a.First, a.Last, ended == Outcome.Rebooting ? Outcome.Stopped : ended, Attempts.LastStage(own));
+                }
+            )
+            .ToList();
+        var from = rebooting ? 1 : final.First;
+        var evidence = all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList();
+        var harmless = all.Where(h => h.Pattern >= harmlessOffset).ToList();
+        var waiting = inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
+        var reading = new BootReading(outcome, stage, waiting, rows, stages, FactsIn(marks), line);
+        return new CaptureLook(Index, Log, reading, evidence, harmless, signals, inFinal, last);
+    }
+
+    /// <summary>The same capture with the parity bit taken off each byte: what a rightly set receiver would have read.</summary>
+    private BootReading WithoutTopBit()
+    {
+        var plain = new BootReader(Index);
+        var bytes = Log.Bytes.ToArray();
+        foreach (ref var b in bytes.AsSpan())
+            b &= 0x7F;
+        plain.Add(bytes, -1);
+        return plain.Read();
+    }
+
+    private static Facts FactsIn(List<MarkHit> marks)
+    {
+        string? Last(string name) => marks.LastOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
+        string? First(string name) => marks.FirstOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
+        var medium = Last("medium") ?? marks.Select(m => m.Values.GetValueOrDefault("cmdline")).LastOrDefault(c => c is not null)?.Split(' ').LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal))?[5..];
+        return new(
+            Architecture(First("architecture")),
+            Last("board"),
+            Memory(First("memory")),
+            Last("kernel"),
+            Last("os"),
+            medium,
+            Last("hostname"),
+            [.. marks.Where(m => m.Values.ContainsKey("address")).Select(m => m.Values["address"]).Distinct()]
+        );
+    }
+
+    private static string? Architecture(string? word) =>
+        word?.ToLowerInvariant() switch
+        {
+            null => null,
+            "aarch64" or "arm64" => "arm64",
+            "x86_64" or "x86-64" or "amd64" => "amd64",
+            "riscv64" or "riscv" => "riscv64",
+            var w when w.StartsWith("arm", StringComparison.Ordinal) => "armhf",
+            var w => w,
+        };
+
+    /// <summary>"512 MiB", "2 GiB", "163840K" in bytes; null for anything else.</summary>
+    private static long? Memory(string? text)
+    {
+        if (text is null || MemorySize().Match(text) is not { Success: true } match)
+            return null;
+        var number = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
+        return (long)(number * match.Groups[2].Value switch { "G" => 1L << 30, "M" => 1L << 20, "K" => 1L << 10, _ => 1 });
+    }
+
+    [GeneratedRegex(@"^([\d.]+)\s*([KMG]?)")]
+    private static partial Regex MemorySize();
+
+    [GeneratedRegex(@"^\S{0,2}\s{0,5}\d{1,4}\.\d{3,}.? ")]
+    private static partial Regex LooksLikeTime();
+
+    [GeneratedRegex(@"^\[\s*\d+\.\d{6}\] ")]
+    private static partial Regex WholeTime();
+}
+
+/// <summary>A mark that stood in a line.</summary>
+public sealed record MarkHit(Mark Mark, int Line, IReadOnlyDictionary<string, string> Values);
+
+/// <summary>Everything the diagnoser needs of one capture.</summary>
+internal sealed record CaptureLook(
+    RuleBookIndex Index,
+    ConsoleLog Log,
+    BootReading Reading,
+    IReadOnlyList<Hit> EvidenceHits,
+    IReadOnlyList<Hit> HarmlessHits,
+    HashSet<string> Signals,
+    IReadOnlyList<MarkHit> Marks,
+    int LastTextLine
+);
+
+/// <summary>A rule book with its patterns laid out for the scanner: marks first, then evidence, then harmless lines.</summary>
+public sealed class RuleBookIndex
+{
+    /// <summary>Lays out and compiles the patterns of a book.</summary>
+    public RuleBookIndex(RuleBook book)
+    {
+        Book = book;
+        var evidence = book
+            .Causes.SelectMany(c =>
+                (c.Evidence ?? []).Select(e => new EvidenceRule(c, e, true)).Concat((c.Against ?? []).Select(e => new EvidenceRule(c, e, false)))
+            )
+            .ToList();
+        Evidence = [.. evidence.Where(e => e.Evidence.Find is not null)];
+        Signalled = [.. evidence.Where(e => e.Evidence.Find is null)];
+        EvidenceOffset = book.Marks.Count;
+        HarmlessOffset = EvidenceOffset + Evidence.Count;
+        Scanner = new(
+            book.Marks.Select(m => (m.Find, m.Regex))
+                .Concat(Evidence.Select(e => (e.Evidence.Find!, e.Evidence.Regex)))
+                .Concat(book.Harmless.Select(h => (h.Find, h.Regex)))
+        );
+    }
+
+    /// <summary>The book.</summary>
+    public RuleBook Book { get; }
+
+    /// <summary>The scanner over all patterns.</summary>
+    public LineScanner Scanner { get; }
+
+    internal int EvidenceOffset { get; }
+    internal int HarmlessOffset { get; }
+    internal IReadOnlyList<EvidenceRule> Evidence { get; }
+    internal IReadOnlyList<EvidenceRule> Signalled { get; }
+}
+
+/// <summary>One piece of evidence with the cause that it speaks for or against.</summary>
+internal sealed record EvidenceRule(Cause Cause, Evidence Evidence, bool For);

@@ -1,0 +1,35 @@
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Diagnosing;
+
+/// <summary>What a capture says: attempts, stages, outcome, facts. Computed from the bytes alone, so it can always be computed again.</summary>
+/// <param name="Outcome">How the last attempt ended, as far as the capture goes.</param>
+/// <param name="Waiting">True when the board waits for a person or has stopped for good, so no more output is expected.</param>
+/// <param name="StageLines">The stages of the last attempt with the line and time at which each was reached.</param>
+public sealed record BootReading(
+    Outcome Outcome,
+    Stage? LastStage,
+    bool Waiting,
+    IReadOnlyList<Attempt> Attempts,
+    IReadOnlyList<StageReached> StageLines,
+    Facts Facts,
+    LineVerdict Line
+);
+
+/// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>
+public sealed record Attempt(int Number, int FirstLine, int LastLine, Outcome Outcome, Stage? LastStage);
+
+/// <summary>A stage, the line that shows it, and milliseconds since power when arrival times are known.</summary>
+public sealed record StageReached(Stage Stage, int Line, int? Milliseconds);
+
+/// <summary>What the log tells about board and system; what is not in it is null (addresses: empty).</summary>
+public sealed record Facts(
+    string? Architecture,
+    string? Board,
+    long? MemoryBytes,
+    string? Kernel,
+    string? Os,
+    string? BootMedium,
+    string? Hostname,
+    IReadOnlyList<string> Addresses
+);

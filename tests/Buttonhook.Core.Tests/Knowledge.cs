@@ -1,0 +1,25 @@
+using System.Runtime.CompilerServices;
+using Buttonhook.Core.Diagnosing;
+
+namespace Buttonhook.Core.Tests;
+
+/// <summary>The repository's own data files, read once.</summary>
+public static class Knowledge
+{
+    public static string Root { get; } = Path.GetFullPath(Path.Combine(Here(), "../.."));
+
+    public static string Data { get; } = Path.Combine(Root, "data");
+
+    private static readonly Lazy<RuleBookIndex> LazyRules = new(() =>
+    {
+        var read = RuleBook.Read(
+            Directory.GetFiles(Path.Combine(Data, "rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+            File.ReadAllText(Path.Combine(Data, "schemas/rulebook.schema.json"))
+        );
+        return read.Value is { } book ? new(book) : throw new InvalidOperationException(read.Problem!.ToString());
+    });
+
+    public static RuleBookIndex Rules => LazyRules.Value;
+
+    private static string Here([CallerFilePath] string file = "") => Path.GetDirectoryName(file)!;
+}
