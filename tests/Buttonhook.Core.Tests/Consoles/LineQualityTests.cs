@@ -18,7 +18,7 @@ public class LineQualityTests
         var pairs = new TheoryData<int, int>();
         foreach (var send in (int[])[9600, 57600, 115200, 921600, 1_500_000])
         foreach (var receive in (int[])[9600, 38400, 115200, 460800, 1_500_000])
-            if (send != receive)
+            if (send != receive && send < 30 * receive) // beyond that a receiver finds no start bit at all
                 pairs.Add(send, receive);
         return pairs;
     }
