@@ -1,1 +1,1 @@
-Console.WriteLine(1);
+return await Buttonhook.App.CommandLine.Run(args);

@@ -39,6 +39,24 @@ public sealed class ConsoleLog
         Length += piece.Length;
     }
 
+    /// <summary>The longest time between two pieces up to and with a line (null: the whole capture), in milliseconds; null without times.</summary>
+    public int? LongestQuiet(int? untilLine)
+    {
+        if (!HasTimes)
+            return null;
+        var end = untilLine is { } line && line < lineStarts.Count ? lineStarts[line] : Length;
+        int longest = 0,
+            before = 0;
+        foreach (var (offset, milliseconds) in arrivals)
+        {
+            if (offset >= end)
+                break;
+            longest = Math.Max(longest, milliseconds - before);
+            before = milliseconds;
+        }
+        return longest;
+    }
+
     /// <summary>The raw bytes of a line, counted from 1; empty beyond the end.</summary>
     public ReadOnlySpan<byte> Raw(int line)
     {

@@ -147,7 +147,16 @@ public sealed partial class BootReader
         var evidence = all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList();
         var harmless = all.Where(h => h.Pattern >= harmlessOffset).ToList();
         var waiting = inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
-        var reading = new BootReading(outcome, stage, waiting, rows, stages, FactsIn(marks), line);
+        var reading = new BootReading(
+            outcome,
+            stage,
+            waiting || rebooting,
+            rows,
+            stages,
+            FactsIn(marks),
+            line,
+            Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line)
+        );
         return new CaptureLook(Index, Log, reading, evidence, harmless, signals, inFinal, last);
     }
 

@@ -5,6 +5,7 @@ namespace Buttonhook.Core.Diagnosing;
 /// <summary>What a capture says: attempts, stages, outcome, facts. Computed from the bytes alone, so it can always be computed again.</summary>
 /// <param name="Outcome">How the last attempt ended, as far as the capture goes.</param>
 /// <param name="Waiting">True when the board waits for a person or has stopped for good, so no more output is expected.</param>
+/// <param name="LongestQuietMilliseconds">The longest silence up to the login or the last byte; null without arrival times.</param>
 /// <param name="StageLines">The stages of the last attempt with the line and time at which each was reached.</param>
 public sealed record BootReading(
     Outcome Outcome,
@@ -13,7 +14,8 @@ public sealed record BootReading(
     IReadOnlyList<Attempt> Attempts,
     IReadOnlyList<StageReached> StageLines,
     Facts Facts,
-    LineVerdict Line
+    LineVerdict Line,
+    int? LongestQuietMilliseconds
 );
 
 /// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>

@@ -1,0 +1,81 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Endpoints;
+using Buttonhook.Core;
+using Buttonhook.Storage;
+using Microsoft.AspNetCore.Diagnostics;
+
+namespace Buttonhook.App;
+
+/// <summary>Puts the application together.</summary>
+public static class BenchApp
+{
+    /// <summary>A ready application on a database and data files; nothing runs until it is started.</summary>
+    public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
+    {
+        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot") });
+        builder.WebHost.UseUrls(options.Url);
+        builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 1L << 20);
+        builder.Logging.ClearProviders().AddSimpleConsole(c => c.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        builder.Services.ConfigureHttpJsonOptions(json =>
+        {
+            json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
+        });
+        builder.Services.AddOpenApi();
+        builder.Services.AddSignalR();
+        builder.Services.AddSingleton(options);
+        builder.Services.AddSingleton(TimeProvider.System);
+        builder.Services.AddSingleton(database);
+        builder.Services.AddSingleton(knowledge);
+        builder.Services.AddSingleton(knowledge.Catalogue);
+        builder.Services.AddSingleton(knowledge.Rules);
+        builder.Services.AddSingleton<BoardStore>();
+        builder.Services.AddSingleton<BootStore>();
+        builder.Services.AddSingleton<SettingsStore>();
+        builder.Services.AddSingleton<SimulatedTerminals>();
+        builder.Services.AddSingleton<Captures>();
+        builder.Services.AddSingleton<BenchViews>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<Captures>());
+
+        var app = builder.Build();
+        app.UseExceptionHandler(error => error.Run(Unexpected));
+        app.UseBenchSecurity();
+        app.UseDefaultFiles();
+        app.UseStaticFiles();
+        app.MapHub<BenchHub>("/hub");
+        var api = app.MapGroup("/api");
+        api.MapBoards();
+        api.MapMatching();
+        api.MapBoots();
+        api.MapDiagnosing();
+        api.MapKeeping();
+        api.MapShelves();
+        api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
+        app.MapFallbackToFile("index.html");
+        return app;
+    }
+
+    private static async Task Unexpected(HttpContext context)
+    {
+        var error = context.Features.Get<IExceptionHandlerFeature>()?.Error;
+        var (problem, status) = error switch
+        {
+            BadHttpRequestException { StatusCode: StatusCodes.Status413PayloadTooLarge } => (
+                new Problem("A request may have up to 1 MiB here.", "This one is larger.", "Drop logs on the boot page instead."),
+                StatusCodes.Status413PayloadTooLarge
+            ),
+            BadHttpRequestException bad => (new Problem("The request should have the right form.", bad.Message, "Reload the page and try again."), bad.StatusCode),
+            Microsoft.Data.Sqlite.SqliteException { SqliteErrorCode: 13 } => (
+                new Problem("There should be room on the disk.", "It is full.", "Make room and try again; what was stored before is kept."),
+                StatusCodes.Status507InsufficientStorage
+            ),
+            _ => (
+                new Problem("This should have worked.", "Something went wrong inside Buttonhook.", "What was stored before is kept; try again, and look at the terminal where it was started."),
+                StatusCodes.Status500InternalServerError
+            ),
+        };
+        await problem.Answer(status).ExecuteAsync(context);
+    }
+}

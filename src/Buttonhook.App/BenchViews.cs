@@ -1,0 +1,302 @@
+using System.Globalization;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Matching;
+using Buttonhook.Core.Simulating;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App;
+
+/// <summary>A button of the placket.</summary>
+/// <param name="State">open, reached, now, stopped, hidden or flawed.</param>
+/// <param name="UsualFrom">Seconds since power when this stage is usually reached at the earliest, from good boots of this pair; null without one.</param>
+public sealed record PlacketStage(Stage Stage, string State, double? Seconds, int? Line, double? UsualFrom, double? UsualTo);
+
+/// <summary>A board as it lies on the bench.</summary>
+/// <param name="Word">Its state in plain words.</param>
+/// <param name="Seconds">Seconds since power that belong to the state, or null.</param>
+public sealed record BoardSummary(string Id, string Nickname, string Model, IReadOnlyList<PlacketStage> Placket, string Word, double? Seconds, bool Live, NextThing Next);
+
+/// <summary>One stitch of the seam.</summary>
+public sealed record SeamState(SeamStep Step, bool Done);
+
+/// <summary>Everything about one board.</summary>
+public sealed record BoardView(
+    Board Board,
+    BoardModel Model,
+    string Sentence,
+    string ToldBy,
+    string? ImageTitle,
+    IReadOnlyList<SeamState> Seam,
+    IReadOnlyDictionary<SeamStep, NextThing> Next,
+    IReadOnlyList<PlacketStage> Placket,
+    string Word,
+    string? LatestBootId,
+    bool SettingsKept
+);
+
+/// <summary>One boot as it is shown.</summary>
+/// <param name="UsualQuietSeconds">The longest silence in good boots of this pair, or null without one.</param>
+/// <param name="QuietSeconds">Seconds since the last byte, now; null when the capture has ended.</param>
+public sealed record BootView(
+    string Id,
+    string BoardId,
+    int Number,
+    string Source,
+    DateTimeOffset StartedAt,
+    bool Live,
+    bool Settled,
+    string Word,
+    Outcome Outcome,
+    Stage? LastStage,
+    IReadOnlyList<PlacketStage> Placket,
+    IReadOnlyList<Attempt> Attempts,
+    Facts Facts,
+    long ByteCount,
+    int LineCount,
+    double? NowSeconds,
+    double? QuietSeconds,
+    double? UsualQuietSeconds,
+    int GoodBoots,
+    string? EndedWhy,
+    Problem? Waiting,
+    IReadOnlyList<BootNote> Notes
+);
+
+/// <summary>Makes what the pages show from what is stored and what runs.</summary>
+public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue)
+{
+    /// <summary>All boards.</summary>
+    public IReadOnlyList<BoardSummary> Bench()
+    {
+        var latest = boots.Latest();
+        return [.. boards.All().Select(b => Summary(b, latest.GetValueOrDefault(b.Board.Id)))];
+    }
+
+    private BoardSummary Summary(BenchBoard bench, Boot? newest)
+    {
+        var boot = OfThisCard(bench, newest);
+        var state = StateOf(bench, boot);
+        var model = catalogue.Model(bench.Board.ModelId);
+        var on = model?.Carrier is { } carrier ? $"{carrier} + {model.Name}" : $"{model?.Name ?? bench.Board.ModelId}, rev {bench.Board.RevisionId}";
+        var placket = Placket(bench.Board.ModelId, boot, state, null);
+        return new(
+            bench.Board.Id,
+            bench.Board.Nickname,
+            $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
+            placket,
+            Word(bench, state),
+            state is null or { Kept: true } ? null
+                : state.LoginSeconds ?? (captures.With<object>(boot!.Id, r => r.Log.LastArrival ?? 0) as int?) / 1000.0,
+            state?.Live == true,
+            NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state)
+        );
+    }
+
+    /// <summary>One board, or null.</summary>
+    public BoardView? Board(string id)
+    {
+        if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
+            return null;
+        var newest = boots.Of(id).FirstOrDefault();
+        var boot = OfThisCard(bench, newest);
+        var state = StateOf(bench, boot);
+        var matches = MatchesOf(bench.Board);
+        var image = catalogue.Image(bench.Board.ImageId);
+        bool Done(SeamStep step) =>
+            step switch
+            {
+                SeamStep.Identify => true,
+                SeamStep.Match or SeamStep.Prepare => image is not null,
+                SeamStep.Connect => image is not null && boot is not null,
+                SeamStep.Boot => state is { Settled: true },
+                SeamStep.Diagnose => state is { Outcome: Outcome.ReachedLogin } or { Kept: true },
+                _ => state is { Kept: true },
+            };
+        return new(
+            bench.Board,
+            model,
+            catalogue.Describe(bench.Board) + ".",
+            ToldBy(bench.Board.ToldBy),
+            image?.Title,
+            [.. Enum.GetValues<SeamStep>().Select(s => new SeamState(s, Done(s)))],
+            Enum.GetValues<SeamStep>().ToDictionary(s => s, s => NextThings.For(s, bench.Board, catalogue, matches, state)),
+            Placket(bench.Board.ModelId, boot, state, null),
+            Word(bench, state),
+            newest?.Id,
+            state is { Kept: true }
+        );
+    }
+
+    private static string ToldBy(IReadOnlyList<string> sources)
+    {
+        var words = sources.Select(s => s switch { "mark" => "by the mark on the board", "loader" => "by the loader", _ => "by you" }).ToList();
+        return words.Count == 0 ? "Not told by anything yet." : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
+    }
+
+    /// <summary>The images for a board with their record of real boots.</summary>
+    public IReadOnlyList<Match> MatchesOf(Board board) => Matcher.Match(board, catalogue, image => boots.Record(board.ModelId, board.RevisionId, image.Id));
+
+    private static Boot? OfThisCard(BenchBoard bench, Boot? boot) => boot?.CardNumber == bench.CardNumber ? boot : null;
+
+    private BootState? StateOf(BenchBoard bench, Boot? boot)
+    {
+        if (boot is null)
+            return null;
+        var looked = captures.With<Tuple<BootReading, Diagnosis>>(boot.Id, r => { var (reading, diagnosis) = r.Diagnose(); return Tuple.Create(reading, diagnosis); });
+        if (looked is null)
+            return null;
+        var (reading, diagnosis) = looked;
+        var live = captures.Running(boot.Id)?.Live == true;
+        var top = diagnosis.Causes.FirstOrDefault(c => c.Id is not RuleBook.None and not RuleBook.SomethingElse);
+        if (diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse)
+            top = null;
+        var login = reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
+        return new(
+            live,
+            !live || reading.Waiting || IsQuietTooLong(bench, boot.Id),
+            diagnosis.Outcome,
+            reading.LastStage,
+            top,
+            login is { } ms ? (int)Math.Round(ms / 1000.0) : null,
+            bench.ChangedAt > boot.StartedAt,
+            settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id)
+        );
+    }
+
+    /// <summary>More than twice the longest usual silence, at least half a minute.</summary>
+    private bool IsQuietTooLong(BenchBoard bench, string bootId)
+    {
+        if (captures.Running(bootId) is not { } capture)
+            return false;
+        int? last;
+        lock (capture.Reader)
+            last = capture.Reader.Log.LastArrival;
+        var usual = UsualQuiet(bench.Board.ModelId, bench.Board.RevisionId, bench.Board.ImageId) ?? 30_000;
+        return capture.Now - (last ?? 0) > Math.Max(30_000, usual * 2);
+    }
+
+    private int? UsualQuiet(string modelId, string revisionId, string? imageId) => boots.Good(modelId, revisionId, imageId).Max(b => b.LongestQuiet);
+
+    private string Word(BenchBoard bench, BootState? state) =>
+        state switch
+        {
+            null when bench.Board.ImageId is null => "No image yet",
+            null => "Ready to boot",
+            { Kept: true } => "Working settings",
+            { Corrected: true } => "Corrected, boot again",
+            { Live: true, Settled: false } => "Booting",
+            { Outcome: Outcome.Degraded, Top: { } top } => top.Name,
+            { Outcome: Outcome.ReachedLogin, Top: { Correction: not null } top } => top.Name,
+            _ => Words.Of(state.Outcome ?? Outcome.Stopped, state.LastStage),
+        };
+
+    private IReadOnlyList<PlacketStage> Placket(string modelId, Boot? boot, BootState? state, BootReading? reading)
+    {
+        var hidden = catalogue.Model(modelId)?.Hidden ?? [];
+        var good = boot is null ? [] : boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).ToList();
+        var stages = reading?.StageLines ?? (boot is null ? [] : captures.With<IReadOnlyList<StageReached>>(boot.Id, r => r.Read().StageLines) ?? []);
+        var last = state?.LastStage;
+        return
+        [
+            .. Enum.GetValues<Stage>()
+                .Select(stage =>
+                {
+                    var reached = stages.FirstOrDefault(s => s.Stage == stage);
+                    var times = good.Select(b => b.Stages.FirstOrDefault(s => s.Stage == stage)?.Milliseconds).OfType<int>().ToList();
+                    return new PlacketStage(
+                        stage,
+                        StateOf(stage, reached, state, last, hidden),
+                        stage == Stage.Power && boot is not null && stages.Any(s => s.Milliseconds is not null) ? 0
+                            : reached?.Milliseconds is { } ms ? Math.Round(ms / 1000.0, 1)
+                            : null,
+                        reached?.Line,
+                        times.Count == 0 ? null : Math.Round(times.Min() / 1000.0, 1),
+                        times.Count == 0 ? null : Math.Round(times.Max() / 1000.0, 1)
+                    );
+                }),
+        ];
+    }
+
+    private static string StateOf(Stage stage, StageReached? reached, BootState? state, Stage? last, IReadOnlyList<string> hidden)
+    {
+        var name = CultureInfo.InvariantCulture.TextInfo.ToLower(System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(stage.ToString()));
+        if (state is null)
+            return hidden.Contains(name) ? "hidden" : "open";
+        if (state.Outcome == Outcome.Garbled && last is null)
+            return stage == Stage.Power ? "flawed" : "open";
+        if (stage == Stage.Power)
+            return last is null && state.Settled ? "stopped" : last is null ? "now" : "reached";
+        if (stage == last)
+        {
+            if (stage == Stage.Login)
+                return state.Outcome == Outcome.Degraded ? "flawed" : "reached";
+            return state.Live && !state.Settled ? "now" : "stopped";
+        }
+        if (reached is not null)
+            return "reached";
+        return hidden.Contains(name) || stage < last ? "hidden" : "open";
+    }
+
+    /// <summary>One boot, or null.</summary>
+    public BootView? Boot(string id)
+    {
+        if (boots.Find(id) is not { } boot || boards.Find(boot.BoardId) is not { } bench)
+            return null;
+        var looked = captures.With<Tuple<BootReading, Outcome, int, int, int?>>(
+            id,
+            r =>
+            {
+                var (reading, diagnosis) = r.Diagnose();
+                return Tuple.Create(reading, diagnosis.Outcome, r.Log.Length, r.Log.LineCount, r.Log.LastArrival);
+            }
+        );
+        if (looked is null)
+            return null;
+        var (reading, outcome, bytes, lines, lastArrival) = looked;
+        var capture = captures.Running(id);
+        var live = capture?.Live == true;
+        var state = StateOf(bench, boot)!;
+        var good = boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != id).ToList();
+        return new(
+            boot.Id,
+            boot.BoardId,
+            boot.Number,
+            boot.Source,
+            boot.StartedAt,
+            live,
+            state.Settled,
+            state is { Live: true, Settled: false } ? "Booting" : Words.Of(outcome, reading.LastStage),
+            outcome,
+            reading.LastStage,
+            Placket(boot.ModelId, boot, state, reading),
+            reading.Attempts,
+            reading.Facts,
+            bytes,
+            lines,
+            live ? capture!.Now / 1000.0 : lastArrival / 1000.0,
+            live ? (capture!.Now - (lastArrival ?? 0)) / 1000.0 : null,
+            good.Max(b => b.LongestQuiet) is { } quiet ? Math.Ceiling(quiet / 1000.0) : null,
+            good.Count,
+            boot.EndedWhy,
+            capture?.Waiting,
+            boots.Notes(id)
+        );
+    }
+
+    /// <summary>What a simulated board plays next: the fault put into it unless it was corrected, else what follows from the bench.</summary>
+    public SimulationPlan Plan(BenchBoard bench, int seed, int? listenSpeed = null)
+    {
+        var model = catalogue.Model(bench.Board.ModelId)!;
+        var image = catalogue.Image(bench.Board.ImageId);
+        var hidden = SimulatedFaults.Find(bench.FaultId);
+        if (hidden is not null && hidden.ClearedBy.Any(bench.Corrected.Contains))
+            hidden = null;
+        var fault = hidden ?? SimulatedFaults.Implied(bench.Board, model, image, catalogue, bench.Corrected);
+        var first = boots.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
+        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed, seed, first);
+    }
+}

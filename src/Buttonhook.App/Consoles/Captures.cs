@@ -1,0 +1,192 @@
+using System.Collections.Concurrent;
+using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Storage;
+using Microsoft.AspNetCore.SignalR;
+
+namespace Buttonhook.App.Consoles;
+
+/// <summary>Tells pages which boots changed; they then ask for what they show.</summary>
+public sealed class BenchHub : Hub
+{
+    /// <summary>The one message: board id and boot id.</summary>
+    public const string BootChanged = "bootChanged";
+}
+
+/// <summary>All captures: the running ones and, for reading, those that ended.</summary>
+public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<BenchHub> hub, TimeProvider clock) : IHostedService
+{
+    private const int KeptReaders = 6;
+    private static readonly TimeSpan TellEvery = TimeSpan.FromMilliseconds(150);
+    private readonly ConcurrentDictionary<string, Capture> running = new();
+    private readonly ConcurrentDictionary<string, byte> toTell = new();
+    private readonly LinkedList<(string Id, BootReader Reader)> read = [];
+    private readonly CancellationTokenSource stop = new();
+    private Task teller = Task.CompletedTask;
+
+    /// <summary>The running capture of a boot, or null.</summary>
+    public Capture? Running(string bootId) => running.GetValueOrDefault(bootId);
+
+    /// <summary>The running capture of a board, or null.</summary>
+    public Capture? RunningOn(string boardId) => running.Values.FirstOrDefault(c => c.Boot.BoardId == boardId && c.Live);
+
+    /// <summary>Begins a capture; one that runs on the same board is ended first. When the source cannot be opened, nothing is left of the boot.</summary>
+    public async Task<Answer<Boot>> Start(BenchBoard bench, string sourceName, IConsoleSource source)
+    {
+        await EndOn(bench.Board.Id);
+        var boot = boots.Begin(bench, sourceName, clock.GetUtcNow());
+        var capture = new Capture(boot, boots, rules, source, c => toTell[c.Boot.Id] = 0);
+        running[boot.Id] = capture;
+        if (capture.Start() is { } problem)
+        {
+            await capture.DisposeAsync();
+            running.TryRemove(boot.Id, out _);
+            boots.Remove(boot.Id);
+            return problem;
+        }
+        toTell[boot.Id] = 0;
+        return boot;
+    }
+
+    /// <summary>Ends the running capture of a board, if there is one.</summary>
+    public async Task EndOn(string boardId)
+    {
+        if (RunningOn(boardId) is not { } capture)
+            return;
+        await capture.DisposeAsync();
+        Settle(capture);
+    }
+
+    /// <summary>Uses the reader of a boot, running or not, while nobody else does; null when there is no such boot.</summary>
+    public T? With<T>(string bootId, Func<BootReader, T> use)
+        where T : class
+    {
+        if (running.TryGetValue(bootId, out var capture))
+            lock (capture.Reader)
+                return use(capture.Reader);
+        if (Load(bootId) is not { } reader)
+            return null;
+        lock (reader)
+            return use(reader);
+    }
+
+    private BootReader? Load(string bootId)
+    {
+        lock (read)
+        {
+            if (read.FirstOrDefault(r => r.Id == bootId).Reader is { } known)
+                return known;
+        }
+        if (boots.Find(bootId) is null)
+            return null;
+        var reader = new BootReader(rules);
+        foreach (var piece in boots.Pieces(bootId))
+            reader.Add(piece.Bytes, piece.Milliseconds);
+        lock (read)
+        {
+            read.AddFirst((bootId, reader));
+            while (read.Count > KeptReaders)
+                read.RemoveLast();
+        }
+        return reader;
+    }
+
+    /// <summary>Stores a whole log as a boot: the bytes first, then what they say.</summary>
+    public async Task<Answer<Boot>> Store(BenchBoard bench, string name, IAsyncEnumerable<byte[]> pieces, long most)
+    {
+        var boot = boots.Begin(bench, name, clock.GetUtcNow());
+        long total = 0;
+        try
+        {
+            await foreach (var piece in pieces)
+            {
+                if (total == 0 && LogFiles.OtherKind(piece) is { } kind)
+                {
+                    boots.Remove(boot.Id);
+                    return new Problem("A console log should be text as a serial port gives it.", $"{name} is {kind}.", "Unpack it, or choose the log itself.");
+                }
+                total += piece.Length;
+                if (total > most)
+                {
+                    boots.Remove(boot.Id);
+                    return LogFiles.TooLarge(total, most);
+                }
+                boots.Append(boot.Id, [new(-1, piece)]);
+            }
+        }
+        catch
+        {
+            boots.Remove(boot.Id);
+            throw;
+        }
+        if (total == 0)
+        {
+            boots.Remove(boot.Id);
+            return new Problem("A console log should have at least one byte.", $"{name} is empty.", "Look whether the right file was chosen, or capture the console here.");
+        }
+        boots.End(boot.Id, "A log file.", clock.GetUtcNow());
+        var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
+        boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+        toTell[boot.Id] = 0;
+        return boots.Find(boot.Id)!;
+    }
+
+    /// <summary>Keeps the summary of a capture and, once it has ended, lets the capture go.</summary>
+    private void Settle(Capture capture)
+    {
+        BootReading reading;
+        Diagnosis diagnosis;
+        lock (capture.Reader)
+            (reading, diagnosis) = capture.Reader.Diagnose();
+        boots.Summarise(capture.Boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: !capture.Live || reading.Waiting);
+        if (!capture.Live)
+            running.TryRemove(capture.Boot.Id, out _);
+    }
+
+    /// <inheritdoc/>
+    public Task StartAsync(CancellationToken cancellationToken)
+    {
+        foreach (var boot in boots.Unended())
+        {
+            var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
+            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+            boots.End(boot.Id, "Buttonhook was stopped during the capture; what had arrived is here.", clock.GetUtcNow());
+        }
+        teller = Task.Run(Tell, CancellationToken.None);
+        return Task.CompletedTask;
+    }
+
+    private async Task Tell()
+    {
+        using var timer = new PeriodicTimer(TellEvery);
+        try
+        {
+            while (await timer.WaitForNextTickAsync(stop.Token))
+                foreach (var id in toTell.Keys)
+                {
+                    toTell.TryRemove(id, out _);
+                    if (running.TryGetValue(id, out var capture))
+                        Settle(capture);
+                    var boardId = capture?.Boot.BoardId ?? boots.Find(id)?.BoardId;
+                    await hub.Clients.All.SendAsync(BenchHub.BootChanged, boardId, id, stop.Token);
+                }
+        }
+        catch (OperationCanceledException)
+        {
+            // The application stops.
+        }
+    }
+
+    /// <summary>Ends all captures, so that everything that arrived is stored.</summary>
+    public async Task StopAsync(CancellationToken cancellationToken)
+    {
+        foreach (var capture in running.Values)
+        {
+            await capture.DisposeAsync();
+            Settle(capture);
+        }
+        await stop.CancelAsync();
+        await teller;
+    }
+}

@@ -1,0 +1,67 @@
+using System.Buffers;
+using System.IO.Pipelines;
+using Buttonhook.Core;
+
+namespace Buttonhook.App.Consoles;
+
+/// <summary>Log files that people drop or post.</summary>
+public static class LogFiles
+{
+    /// <summary>The largest log that is taken, in bytes.</summary>
+    public const long Largest = 64L << 20;
+
+    /// <summary>Bytes of one stored piece.</summary>
+    private const int PieceBytes = 256 << 10;
+
+    private static readonly (byte[] Magic, string Kind)[] OtherKinds =
+    [
+        ([0x1F, 0x8B], "a gzip archive"),
+        ([0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z'], "an xz archive"),
+        ([0x28, 0xB5, 0x2F, 0xFD], "a zstd archive"),
+        ("BZh"u8.ToArray(), "a bzip2 archive"),
+        ("PK\u0003\u0004"u8.ToArray(), "a zip archive"),
+        ([(byte)'7', (byte)'z', 0xBC, 0xAF], "a 7z archive"),
+        ([0x89, (byte)'P', (byte)'N', (byte)'G'], "a picture"),
+        ([0xFF, 0xD8, 0xFF], "a picture"),
+        ("%PDF"u8.ToArray(), "a PDF document"),
+        ([0x7F, (byte)'E', (byte)'L', (byte)'F'], "a program"),
+        ([0xD0, 0x0D, 0xFE, 0xED], "a device tree"),
+        ("SQLite format 3"u8.ToArray(), "a database"),
+    ];
+
+    /// <summary>What kind of file this is when it is certainly no console log, by its first bytes; else null.</summary>
+    public static string? OtherKind(ReadOnlySpan<byte> start)
+    {
+        foreach (var (magic, kind) in OtherKinds)
+            if (start.StartsWith(magic))
+                return kind;
+        return start.Length > 1024 && start[510] == 0x55 && start[511] == 0xAA && start[..440].IndexOfAnyExcept((byte)0) < 440 ? "a disk image" : null;
+    }
+
+    /// <summary>The problem of a log that is too large.</summary>
+    public static Problem TooLarge(long came, long most) =>
+        new(
+            $"A log may have up to {Sizes.Binary(most)}.",
+            $"This one has {(came > most && came - most < PieceBytes ? "more than " : "")}{Sizes.Binary(came)}.",
+            "Cut out the boot that failed and drop that part; nothing of this one was stored."
+        );
+
+    /// <summary>The body of a request in pieces.</summary>
+    public static async IAsyncEnumerable<byte[]> Pieces(PipeReader body)
+    {
+        while (true)
+        {
+            var result = await body.ReadAtLeastAsync(PieceBytes);
+            var buffer = result.Buffer;
+            while (buffer.Length >= PieceBytes || (result.IsCompleted && buffer.Length > 0))
+            {
+                var piece = buffer.Slice(0, Math.Min(PieceBytes, buffer.Length));
+                yield return piece.ToArray();
+                buffer = buffer.Slice(piece.End);
+            }
+            body.AdvanceTo(buffer.Start, buffer.End);
+            if (result.IsCompleted)
+                yield break;
+        }
+    }
+}

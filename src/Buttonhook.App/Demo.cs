@@ -1,0 +1,77 @@
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Simulating;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App;
+
+/// <summary>Fills an empty bench with the demo: the simulated boards play their past boots in board time, so every log, time and record is a real one.</summary>
+public static class Demo
+{
+    /// <summary>Longer than any simulated boot, in milliseconds.</summary>
+    private const int LongEnough = 400_000;
+
+    /// <summary>Fills the bench when no board is on it; does nothing otherwise.</summary>
+    public static void Fill(KnowledgeFiles knowledge, Database database, TimeProvider clock)
+    {
+        var boards = new BoardStore(database);
+        if (boards.All().Count > 0)
+            return;
+        var boots = new BootStore(database);
+        var settings = new SettingsStore(database);
+        var now = clock.GetUtcNow();
+        foreach (var demo in knowledge.Demo.Boards)
+        {
+            var seed = 100;
+            boards.Save(
+                new Board(demo.Id, demo.Nickname, demo.ModelId, demo.RevisionId, demo.MemoryMiB, demo.Connected, demo.ToldBy, null, [], true),
+                demo.Fault
+            );
+            var hours = 1000;
+            foreach (var history in demo.History ?? [])
+                for (var i = 0; i < history.Good + history.Bad; i++)
+                {
+                    boards.ChooseImage(demo.Id, history.Image);
+                    Play(boards.Find(demo.Id)!, i < history.Good ? null : history.Fault, false, now.AddHours(-hours--), seed++);
+                }
+            if (demo.History is not null)
+                boards.ChooseImage(demo.Id, null);
+            foreach (var past in demo.Boots)
+            {
+                if (past.Image is not null)
+                    boards.ChooseImage(demo.Id, past.Image);
+                var bench = boards.Find(demo.Id)!;
+                var at = now.AddHours(-past.HoursAgo);
+                var (boot, reading) = Play(bench, past.Fault, past.First, at, seed++);
+                if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
+                    boards.AddChange(demo.Id, cause.Id, "/etc/fstab: the line of /dev/disk/by-label/FROSTLOG was given nofail.", at.AddMinutes(5));
+                if (past.Keep is not { } notes)
+                    continue;
+                bench = boards.Find(demo.Id)!;
+                var draft = SettingsMaker.From(bench.Board, knowledge.Catalogue, boot.ImageId, reading, boot.Source, Hash(boots, boot.Id), boot.StartedAt);
+                if (draft.Value is { } worked)
+                    settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
+            }
+        }
+
+        (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at, int seed)
+        {
+            var model = knowledge.Catalogue.Model(bench.Board.ModelId)!;
+            var plan = new SimulationPlan(bench.Board, model, knowledge.Catalogue.Image(bench.Board.ImageId), fault, model.Console.Speed, seed, first);
+            var boot = boots.Begin(bench, $"simulated board at {model.Console.Speed} 8N1", at);
+            var pieces = new SimulatedBoard(plan).Advance(LongEnough);
+            boots.Append(boot.Id, [.. pieces.Select(p => new StoredPiece(p.Milliseconds, p.Bytes))]);
+            var reader = new BootReader(knowledge.Rules);
+            foreach (var piece in pieces)
+                reader.Add(piece.Bytes, piece.Milliseconds);
+            var (reading, diagnosis) = reader.Diagnose();
+            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+            boots.End(boot.Id, "Ended by you.", at.AddMilliseconds(pieces.Count == 0 ? 0 : pieces[^1].Milliseconds));
+            return (boot, reading);
+        }
+    }
+
+    private static string Hash(BootStore boots, string bootId) =>
+        Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData([.. boots.Pieces(bootId).SelectMany(p => p.Bytes)]));
+}

@@ -1,0 +1,91 @@
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Simulating;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Endpoints;
+
+/// <summary>What a person says when a board is put on the bench, or corrected there.</summary>
+/// <param name="FaultId">The fault that a simulated board hides; null for none.</param>
+public sealed record BoardInput(
+    string Nickname,
+    string ModelId,
+    string RevisionId,
+    int MemoryMiB,
+    Connected Connected,
+    IReadOnlyList<string> ToldBy,
+    bool Simulated,
+    string? FaultId
+);
+
+/// <summary>A fault that can be put into a simulated board.</summary>
+public sealed record FaultChoice(string Id, string Name);
+
+/// <summary>Bench and Identify.</summary>
+public static class BoardEndpoints
+{
+    /// <summary>Adds the routes.</summary>
+    public static void MapBoards(this RouteGroupBuilder api)
+    {
+        api.MapGet("/bench", (BenchViews views) => views.Bench()).Produces<IReadOnlyList<BoardSummary>>();
+        api.MapGet("/catalogue", (Catalogue catalogue) => catalogue);
+        api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());
+        api.MapGet("/boards/{id}", (string id, BenchViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")).Produces<BoardView>();
+        api.MapPost(
+                "/boards",
+                (BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
+                    Save(Guid.NewGuid().ToString("N"), input, [], boards, views, catalogue)
+            )
+            .Produces<BoardView>();
+        api.MapPut(
+                "/boards/{id}",
+                (string id, BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
+                    boards.Find(id) is { } bench ? Save(id, input, bench.Board.Changes, boards, views, catalogue) : Problems.Missing("This board")
+            )
+            .Produces<BoardView>();
+        api.MapDelete(
+            "/boards/{id}",
+            async (string id, BoardStore boards, Captures captures) =>
+            {
+                await captures.EndOn(id);
+                boards.Remove(id);
+                return Results.NoContent();
+            }
+        );
+    }
+
+    private static IResult Save(string id, BoardInput input, IReadOnlyList<string> changes, BoardStore boards, BenchViews views, Catalogue catalogue)
+    {
+        if (Mistake(input, catalogue) is { } mistake)
+            return mistake.Answer();
+        var kept = boards.Find(id)?.Board.ImageId;
+        var board = new Board(id, input.Nickname.Trim(), input.ModelId, input.RevisionId, input.MemoryMiB, input.Connected, input.ToldBy, kept, changes, input.Simulated);
+        return boards.Save(board, input.Simulated ? input.FaultId : null).Problem is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(views.Board(id));
+    }
+
+    private static Problem? Mistake(BoardInput input, Catalogue catalogue)
+    {
+        if (string.IsNullOrWhiteSpace(input.Nickname) || input.Nickname.Length > 40)
+            return new("A board should have a nickname of 1 to 40 letters.", input.Nickname.Length > 40 ? $"This one has {input.Nickname.Length}." : "There is none.", "Give it one that fits on a label.");
+        if (catalogue.Model(input.ModelId) is not { } model)
+            return new("The model should be in the catalogue.", $"{input.ModelId} is not.", "Choose one from the list.");
+        if (model.Revision(input.RevisionId) is null)
+            return new($"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.", $"{input.RevisionId} is not one of them.", "Look at the mark on the board.");
+        if (!model.MemoryMiB.Contains(input.MemoryMiB))
+            return new(
+                $"{model.Name} is sold with {string.Join(" or ", model.MemoryMiB.Select(Sizes.Memory))}.",
+                $"{Sizes.Memory(input.MemoryMiB)} is not one of them.",
+                "Choose the memory that is printed on it."
+            );
+        if (input.Connected.CardGb is < 1 or > 2048)
+            return new("A card has 1 to 2048 GB.", $"{input.Connected.CardGb} GB is not.", "Read the label of the card.");
+        if (input.Connected.SupplyId is { } supply && catalogue.Supply(supply) is null)
+            return new("The supply should be in the catalogue.", $"{supply} is not.", "Choose one from the list.");
+        if (input.Connected.AdapterId is { } adapter && catalogue.Adapter(adapter) is null)
+            return new("The console adapter should be in the catalogue.", $"{adapter} is not.", "Choose one from the list.");
+        if (input.FaultId is { } fault && SimulatedFaults.Find(fault) is null)
+            return new("The fault should be one that a simulated board can carry.", $"{fault} is not.", "Choose one from the list.");
+        return null;
+    }
+}

@@ -1,0 +1,208 @@
+using System.Text;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Hardware;
+using Buttonhook.Storage;
+using Microsoft.AspNetCore.Http.Features;
+
+namespace Buttonhook.App.Endpoints;
+
+/// <summary>Where the console of a boot comes from.</summary>
+/// <param name="Source">"simulated", or the path of a serial port.</param>
+/// <param name="Speed">Bits per second; null takes the board's own.</param>
+public sealed record BootStart(string Source, int? Speed);
+
+/// <summary>A serial port that can be captured.</summary>
+/// <param name="BoardId">The simulated board behind it, or null for a real port.</param>
+public sealed record PortChoice(string Path, string Name, string? BoardId);
+
+/// <summary>One console line.</summary>
+/// <param name="Seconds">Seconds since power when it began to arrive, or null.</param>
+public sealed record LineView(int Number, double? Seconds, string Text);
+
+/// <summary>A run of lines and how many there are now.</summary>
+public sealed record LinesView(int Total, IReadOnlyList<LineView> Lines);
+
+/// <summary>What is typed to the board, exactly.</summary>
+public sealed record Typed(string Text);
+
+/// <summary>What a person saw or did.</summary>
+public sealed record NoteInput(string Text);
+
+/// <summary>A boot in a list.</summary>
+public sealed record BootRow(string Id, string BoardId, int Number, string? ImageTitle, string Source, DateTimeOffset StartedAt, string Word, string? TopCause);
+
+/// <summary>Boot: captures from a simulated board, a serial port or a log file.</summary>
+public static class BootEndpoints
+{
+    private const int MostLines = 2000;
+
+    /// <summary>Adds the routes.</summary>
+    public static void MapBoots(this RouteGroupBuilder api)
+    {
+        api.MapGet("/ports", Ports);
+        api.MapPost("/boards/{id}/boots", Start).Produces<BootView>();
+        api.MapPost("/boards/{id}/logs", Drop).Produces<BootView>().Accepts<byte[]>("application/octet-stream");
+        api.MapGet("/boards/{id}/boots", (string id, BootStore boots, Catalogue catalogue) => Rows(boots.Of(id), catalogue));
+        api.MapGet("/boots", (BootStore boots, Catalogue catalogue) => Rows(boots.Newest(200), catalogue));
+        api.MapGet("/boots/{id}", (string id, BenchViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")).Produces<BootView>();
+        api.MapGet("/boots/{id}/lines", Lines).Produces<LinesView>();
+        api.MapGet("/boots/{id}/log", Log);
+        api.MapPost("/boots/{id}/typed", Type);
+        api.MapPost("/boots/{id}/end", End).Produces<BootView>();
+        api.MapPost("/boots/{id}/notes", Note).Produces<BootView>();
+    }
+
+    private static List<BootRow> Rows(IReadOnlyList<Boot> boots, Catalogue catalogue) =>
+        [
+            .. boots.Select(b => new BootRow(
+                b.Id,
+                b.BoardId,
+                b.Number,
+                catalogue.Image(b.ImageId)?.Title,
+                b.Source,
+                b.StartedAt,
+                b.Outcome is { } outcome ? Words.Of(outcome, b.LastStage) : "Booting",
+                b.TopCause
+            )),
+        ];
+
+    private static List<PortChoice> Ports(BoardStore boards, SimulatedTerminals terminals) =>
+        [
+            .. SerialPorts.Present().Select(p => new PortChoice(p, p, null)),
+            .. boards
+                .All()
+                .Where(b => b.Board.Simulated)
+                .Select(b => (b.Board, Path: terminals.PathOf(b.Board.Id)))
+                .Select(b => new PortChoice(b.Path, $"{b.Path}, {b.Board.Nickname} simulated", b.Board.Id)),
+        ];
+
+    private static async Task<IResult> Start(
+        string id,
+        BootStart start,
+        BoardStore boards,
+        BenchViews views,
+        Captures captures,
+        Catalogue catalogue,
+        SimulatedTerminals terminals,
+        BenchOptions options,
+        TimeProvider clock
+    )
+    {
+        if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
+            return Problems.Missing("This board");
+        var speed = start.Speed ?? model.Console.Speed;
+        if (speed is < 50 or > 4_000_000)
+            return new Problem("A console runs at 50 to 4,000,000 bits a second.", $"{speed} is outside.", "Take the speed on the board card.").Answer();
+        await captures.EndOn(id);
+        var seed = clock.GetUtcNow().Millisecond + bench.CardNumber * 1000;
+        IConsoleSource source;
+        string name;
+        if (start.Source == "simulated")
+        {
+            if (!bench.Board.Simulated)
+                return new Problem("A simulated boot needs a simulated board.", $"{bench.Board.Nickname} is a real one.", "Choose its serial port, or drop a log.").Answer();
+            source = new SimulatedSource(views.Plan(bench, seed, speed), options.Pace, clock);
+            name = $"simulated board at {speed} 8N1";
+        }
+        else
+        {
+            if (!start.Source.StartsWith("/dev/", StringComparison.Ordinal))
+                return new Problem("A serial port is named by its path under /dev.", $"{start.Source} is not.", "Choose one from the list, such as /dev/ttyUSB0.").Answer();
+            var behind = terminals.BoardAt(start.Source) is { } other ? boards.Find(other) : null;
+            source = new TtySource(start.Source, speed, behind is null ? null : () => terminals.PowerOn(behind.Board.Id, views.Plan(behind, seed, speed)), clock);
+            name = $"{start.Source} at {speed} 8N1";
+        }
+        var begun = await captures.Start(bench, name, source);
+        return begun.Value is { } boot ? Results.Ok(views.Boot(boot.Id)) : begun.Problem!.Answer();
+    }
+
+    private static async Task<IResult> Drop(string id, HttpContext context, BoardStore boards, BenchViews views, Captures captures, string? name)
+    {
+        if (boards.Find(id) is not { } bench)
+            return Problems.Missing("This board");
+        if (context.Request.ContentLength > LogFiles.Largest)
+        {
+            await Discard(context);
+            return LogFiles.TooLarge(context.Request.ContentLength.Value, LogFiles.Largest).Answer(StatusCodes.Status413PayloadTooLarge);
+        }
+        context.Features.GetRequiredFeature<IHttpMaxRequestBodySizeFeature>().MaxRequestBodySize = null;
+        var stored = await captures.Store(bench, Path.GetFileName(name) is { Length: > 0 } file ? file[..Math.Min(file.Length, 120)] : "log file", LogFiles.Pieces(context.Request.BodyReader), LogFiles.Largest);
+        return stored.Value is { } boot ? Results.Ok(views.Boot(boot.Id)) : stored.Problem!.Answer();
+    }
+
+    /// <summary>Reads a too large body away, up to 512 MiB, so that the page hears the answer instead of a broken connection.</summary>
+    private static async Task Discard(HttpContext context)
+    {
+        context.Features.GetRequiredFeature<IHttpMaxRequestBodySizeFeature>().MaxRequestBodySize = null;
+        if (context.Request.ContentLength > 512L << 20)
+            return;
+        var buffer = new byte[1 << 16];
+        while (await context.Request.Body.ReadAsync(buffer) > 0) { }
+    }
+
+    private static IResult Lines(string id, Captures captures, int from = 1, int count = 500)
+    {
+        count = Math.Clamp(count, 1, MostLines);
+        var view = captures.With(
+            id,
+            reader =>
+            {
+                var log = reader.Log;
+                var first = Math.Max(1, from);
+                var last = Math.Min(log.LineCount, first + count - 1);
+                var lines = new List<LineView>();
+                for (var n = first; n <= last; n++)
+                    lines.Add(new(n, log.Arrival(n) is { } ms ? ms / 1000.0 : null, Shorten(log.Text(n))));
+                return new LinesView(log.LineCount, lines);
+            }
+        );
+        return view is null ? Problems.Missing("This boot") : Results.Ok(view);
+    }
+
+    private static string Shorten(string text) => text.Length <= 2000 ? text : text[..2000] + " …";
+
+    private static IResult Log(string id, BootStore boots) =>
+        boots.Find(id) is not { } boot
+            ? Problems.Missing("This boot")
+            : Results.Stream(
+                async stream =>
+                {
+                    foreach (var piece in boots.Pieces(id))
+                        await stream.WriteAsync(piece.Bytes);
+                },
+                "application/octet-stream",
+                $"boot-{boot.Number}.log"
+            );
+
+    private static IResult Type(string id, Typed typed, Captures captures)
+    {
+        if (typed.Text.Length > 4096)
+            return new Problem("Up to 4096 characters can be typed at once.", $"These are {typed.Text.Length}.", "Type less at once.").Answer();
+        if (captures.Running(id) is not { Live: true } capture)
+            return new Problem("The board should be on.", "This capture has ended.", "Boot it again.").Answer(StatusCodes.Status409Conflict);
+        return capture.Type(Encoding.UTF8.GetBytes(typed.Text)) is { } problem ? problem.Answer() : Results.NoContent();
+    }
+
+    private static async Task<IResult> End(string id, Captures captures, BootStore boots, BenchViews views, SimulatedTerminals terminals)
+    {
+        if (boots.Find(id) is not { } boot)
+            return Problems.Missing("This boot");
+        await captures.EndOn(boot.BoardId);
+        terminals.PowerOff(boot.BoardId);
+        return Results.Ok(views.Boot(id));
+    }
+
+    private static IResult Note(string id, NoteInput note, BootStore boots, Captures captures, BenchViews views)
+    {
+        if (boots.Find(id) is null)
+            return Problems.Missing("This boot");
+        if (string.IsNullOrWhiteSpace(note.Text) || note.Text.Length > 200)
+            return new Problem("A mark has 1 to 200 letters.", $"This one has {note.Text.Length}.", "Say in a few words what you saw.").Answer();
+        var now = captures.Running(id)?.Now ?? captures.With<object>(id, r => r.Log.LastArrival ?? 0) as int? ?? 0;
+        boots.AddNote(id, new(now, note.Text.Trim()));
+        return Results.Ok(views.Boot(id));
+    }
+}

@@ -1,0 +1,79 @@
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Endpoints;
+
+/// <summary>What a person adds to the settings that were filled in.</summary>
+public sealed record KeepInput(string BootId, string Notes, string? Hostname, string? RootDevice);
+
+/// <summary>Settings as they would be kept now, and the versions kept before.</summary>
+/// <param name="Draft">Null when the newest boot did not reach the login; then <paramref name="Problem"/> says why.</param>
+public sealed record KeepView(string? BootId, WorkingSettings? Draft, Problem? Problem, IReadOnlyList<KeptSettings> Versions);
+
+/// <summary>Keep.</summary>
+public static class KeepingEndpoints
+{
+    /// <summary>Adds the routes.</summary>
+    public static void MapKeeping(this RouteGroupBuilder api)
+    {
+        api.MapGet("/boards/{id}/settings", View).Produces<KeepView>();
+        api.MapPost("/boards/{id}/settings", Keep).Produces<KeptSettings>();
+        api.MapGet("/boards/{id}/settings/{file}", Export);
+    }
+
+    private static IResult View(string id, BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue)
+    {
+        if (boards.Find(id) is not { } bench)
+            return Problems.Missing("This board");
+        var versions = settings.Of(id);
+        var newest = boots.Of(id);
+        var boot = newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Core.Consoles.Stage.Login) ?? newest.FirstOrDefault();
+        if (boot is null)
+            return Results.Ok(new KeepView(null, null, new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."), versions));
+        var draft = Draft(bench, boot, boots, captures, catalogue);
+        return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions));
+    }
+
+    /// <summary>The settings of a boot as its log tells them.</summary>
+    public static Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot, BootStore boots, Captures captures, Catalogue catalogue)
+    {
+        var reading = captures.With(boot.Id, r => r.Read());
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        foreach (var piece in boots.Pieces(boot.Id))
+            hash.AppendData(piece.Bytes);
+        return SettingsMaker.From(bench.Board, catalogue, boot.ImageId, reading!, boot.Source, Convert.ToHexStringLower(hash.GetHashAndReset()), boot.StartedAt);
+    }
+
+    private static IResult Keep(string id, KeepInput input, BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue, TimeProvider clock)
+    {
+        if (boards.Find(id) is not { } bench || boots.Find(input.BootId) is not { } boot || boot.BoardId != id)
+            return Problems.Missing("This boot");
+        if (input.Notes.Length > 4000)
+            return new Problem("Notes may have up to 4000 letters.", $"These have {input.Notes.Length}.", "Shorten them.").Answer();
+        var draft = Draft(bench, boot, boots, captures, catalogue);
+        if (draft.Value is not { } filled)
+            return draft.Problem!.Answer();
+        var completed = filled with { Notes = input.Notes.Trim(), Hostname = input.Hostname ?? filled.Hostname, RootDevice = input.RootDevice ?? filled.RootDevice };
+        return Results.Ok(settings.Keep(id, boot.Id, completed, clock.GetUtcNow()));
+    }
+
+    private static IResult Export(string id, string file, SettingsStore settings)
+    {
+        var parts = file.Split('.');
+        if (parts is not [var number, "json" or "md"] || !int.TryParse(number, out var version) || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept)
+            return Problems.Missing("This version");
+        var name = $"{kept.Settings.Nickname.ToLowerInvariant()}-settings-{version}.{parts[1]}";
+        return parts[1] == "md"
+            ? Results.File(Encoding.UTF8.GetBytes(SettingsMaker.Markdown(kept.Settings, version)), "text/markdown; charset=utf-8", name)
+            : Results.File(JsonSerializer.SerializeToUtf8Bytes(kept.Settings, Indented), "application/json", name);
+    }
+
+    private static readonly JsonSerializerOptions Indented = new(DataFile.Json) { WriteIndented = true };
+}

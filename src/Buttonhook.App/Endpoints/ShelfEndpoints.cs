@@ -1,0 +1,16 @@
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Endpoints;
+
+/// <summary>How many things lie on each shelf below the bench.</summary>
+public sealed record Shelves(int Images, int Logs, int Rules);
+
+/// <summary>The shelves below the bench.</summary>
+public static class ShelfEndpoints
+{
+    /// <summary>Adds the routes.</summary>
+    public static void MapShelves(this RouteGroupBuilder api) =>
+        api.MapGet("/shelves", (Catalogue catalogue, BootStore boots, RuleBookIndex rules) => new Shelves(catalogue.Images.Count, boots.Count(), rules.Book.Causes.Count));
+}

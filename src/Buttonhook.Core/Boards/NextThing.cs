@@ -1,0 +1,203 @@
+using Buttonhook.Core.Connecting;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Matching;
+using Buttonhook.Core.Preparing;
+
+namespace Buttonhook.Core.Boards;
+
+/// <summary>The steps of the work, in order.</summary>
+public enum SeamStep
+{
+    /// <summary>Which board is this?</summary>
+    Identify,
+
+    /// <summary>Which image starts on it?</summary>
+    Match,
+
+    /// <summary>The card.</summary>
+    Prepare,
+
+    /// <summary>Wires and supply.</summary>
+    Connect,
+
+    /// <summary>Power, console, stages.</summary>
+    Boot,
+
+    /// <summary>Why it failed.</summary>
+    Diagnose,
+
+    /// <summary>Working settings.</summary>
+    Keep,
+}
+
+/// <summary>What the button of the next thing does.</summary>
+public enum NextAction
+{
+    /// <summary>Opens the step named in the target.</summary>
+    Open,
+
+    /// <summary>Chooses the image named in the target.</summary>
+    ChooseImage,
+
+    /// <summary>Starts a boot.</summary>
+    StartBoot,
+
+    /// <summary>Notes that the cause named in the target was corrected.</summary>
+    Correct,
+
+    /// <summary>Keeps the working settings.</summary>
+    Keep,
+
+    /// <summary>Puts another board on the bench.</summary>
+    NewBoard,
+}
+
+/// <summary>The one thing worth doing next: what, why, how long, and the caution if there is one.</summary>
+/// <param name="Target">What the action is about: a step, an image or a cause.</param>
+/// <param name="Minutes">How long it takes; 0 when it is done at once.</param>
+public sealed record NextThing(string Title, IReadOnlyList<string> Why, NextAction Action, string Label, string? Target, int Minutes, string? Caution = null);
+
+/// <summary>The newest boot of the card that is in a board now.</summary>
+/// <param name="Settled">Whether it is clear how it ended.</param>
+/// <param name="Corrected">Whether something was corrected after it.</param>
+public sealed record BootState(bool Live, bool Settled, Outcome? Outcome, Stage? LastStage, RankedCause? Top, int? LoginSeconds, bool Corrected, bool Kept);
+
+/// <summary>Computes the next thing from the state of a board; a person may look at any step, and the step changes what is asked first.</summary>
+public static class NextThings
+{
+    private const string PowerOff = "Take power off before the card comes out.";
+
+    /// <summary>The next thing for a board, seen from a step.</summary>
+    public static NextThing For(SeamStep step, Board board, Catalogue catalogue, IReadOnlyList<Match> matches, BootState? boot)
+    {
+        if (catalogue.Model(board.ModelId) is not { } model)
+            return new("Say which board this is", ["Its model is no longer in the catalogue."], NextAction.Open, "Identify it", "identify", 1);
+        var image = catalogue.Image(board.ImageId);
+        if (image is null)
+            return TakeImage(board, matches);
+        if (step == SeamStep.Match && boot is null && matches.FirstOrDefault(m => m.Image.Id == image.Id) is { Verdict: Verdict.WillNotStart } wrong)
+            return TakeImage(board, matches) with { Why = [$"{wrong.Image.Title} will not start here. {wrong.Reasons[0].Text}", .. TakeImage(board, matches).Why] };
+        return boot switch
+        {
+            null => BeforeBoot(board, model, image, catalogue, matches),
+            { Live: true, Settled: false } => new(
+                $"Watch {board.Nickname} boot",
+                [$"It is at {Words.Of(boot.LastStage)}. The silence meter tells how long a quiet time is still usual."],
+                NextAction.Open,
+                "Open the console",
+                "boot",
+                Minutes(image.FirstBootSeconds[0])
+            ),
+            { Kept: true } => new(
+                "Put the next board on the bench",
+                [$"The working settings of {board.Nickname} are kept. The next one of this revision takes minutes."],
+                NextAction.NewBoard,
+                "Put a board on the bench",
+                null,
+                1
+            ),
+            { Corrected: true } => Boot("Boot again", [$"What was wrong is corrected on this card. {board.Nickname} should come further now."], image, model),
+            { Outcome: Outcome.ReachedLogin or Outcome.Degraded } when boot.Top is null or { Correction: null } => Keep(board, boot),
+            { Top: { Correction: { } correction } top } => new(
+                top.Fix.Split(';')[0].TrimEnd('.'),
+                [
+                    $"{top.Name}, {Percent(top.Probability)}.{Proof(top)}",
+                    boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin ? "The login works all the same; it can be kept as it is." : $"To confirm it first: {top.NextCheck}",
+                ],
+                NextAction.Correct,
+                "It is corrected",
+                top.Id,
+                top.CheckMinutes,
+                top.Caution
+            ),
+            _ => Boot("Boot once more", ["No rule explains this boot. A second log shows whether it stops at the same line."], image, model),
+        };
+    }
+
+    private static NextThing TakeImage(Board board, IReadOnlyList<Match> matches)
+    {
+        if (matches.FirstOrDefault(m => m.Verdict <= Verdict.FitsAfterChange) is not { } best)
+            return new("Find another image", ["No image on the shelf fits this board."], NextAction.Open, "See why", "match", 2);
+        var record = best.Record;
+        List<string> why = [];
+        if (record.Tries > 0)
+            why.Add(
+                $"It started on this revision {record.Successes} times out of {record.Tries}; at worst {Percent(record.LowerEnd)} of boots can be expected to work."
+            );
+        else
+            why.Add("No boot of it on this revision is on record yet.");
+        why.Add(best.Verdict == Verdict.Fits ? "Nothing needs changing." : best.Reasons[0].Text);
+        var size = $"Download {Sizes.Decimal(best.Image.DownloadBytes)}, expands to {Sizes.Binary(best.Image.ExpandedBytes)}.";
+        var minutes = 1;
+        if (board.Connected.CardGb is { } card)
+        {
+            var plan = CardPlan.For(best.Image, card);
+            size += $" On your {card} GB card, {Sizes.Binary(plan.FreeBytes)} stay free.";
+            minutes = Minutes(plan.WriteSeconds);
+        }
+        why.Add(size);
+        return new($"Take {best.Image.Title}", why, NextAction.ChooseImage, "Take it", best.Image.Id, minutes, "Writing erases the card.");
+    }
+
+    private static NextThing BeforeBoot(Board board, BoardModel model, ImageCard image, Catalogue catalogue, IReadOnlyList<Match> matches)
+    {
+        var adapter = catalogue.Adapter(board.Connected.AdapterId);
+        if (adapter is not null && ConsoleWires.Check(adapter, model.Console).Refused is { } refused)
+            return new("Use another console adapter", [refused], NextAction.Open, "Look at the wires", "connect", 2, "Take power off before moving wires.");
+        var supply = SupplyCheck.Check(catalogue.Supply(board.Connected.SupplyId), model.Power);
+        if (!supply.Enough)
+            return new("Use another supply", [supply.Text], NextAction.Open, "Look at the supply", "connect", 2, "Never open a mains adapter.");
+        var change = matches.FirstOrDefault(m => m.Image.Id == image.Id)?.Reasons.FirstOrDefault(r => r.Bearing is Bearing.Change or Bearing.Stops);
+        return Boot(
+            $"Boot {board.Nickname}",
+            [
+                $"{image.Title} is on the card. Usually {image.FirstBootSeconds[0]} to {image.FirstBootSeconds[1]} s to the login at the first boot.",
+                change is null ? "Open the console before power: an empty window is right until then." : $"Mind: {change.Text}",
+            ],
+            image,
+            model
+        );
+    }
+
+    private static NextThing Boot(string title, IReadOnlyList<string> why, ImageCard image, BoardModel model) =>
+        new(
+            title,
+            why,
+            NextAction.StartBoot,
+            "Boot it",
+            null,
+            Minutes(image.FirstBootSeconds[0]),
+            model.Console.Level == ConsoleLevel.Rs232 ? "RS-232 destroys a logic pin: use it on this board only." : PowerOff
+        );
+
+    private static NextThing Keep(Board board, BootState boot) =>
+        new(
+            "Keep what worked",
+            [
+                $"{board.Nickname} reached the login{(boot.LoginSeconds is { } s ? $" after {s} s" : "")}.",
+                "Image, card, console, kernel, root device, times and changes are filled in from the log.",
+            ],
+            NextAction.Open,
+            "Keep the settings",
+            "keep",
+            1,
+            "Change default passwords before others can reach it."
+        );
+
+    private static string Proof(RankedCause cause)
+    {
+        var lines = cause.Evidence.Select(e => e.Line).Where(l => l > 0).Distinct().Order().Take(3).ToList();
+        return lines.Count switch
+        {
+            0 => "",
+            1 => $" Line {lines[0]} proves it.",
+            _ => $" Lines {string.Join(", ", lines[..^1])} and {lines[^1]} prove it.",
+        };
+    }
+
+    private static string Percent(double share) => $"{Math.Round(share * 100):0} %";
+
+    private static int Minutes(int seconds) => Math.Max(1, (int)Math.Ceiling(seconds / 60.0));
+}

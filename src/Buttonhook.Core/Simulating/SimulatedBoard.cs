@@ -1,0 +1,206 @@
+using System.Text;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Simulating;
+
+/// <summary>A piece of console output and when it leaves the board, in milliseconds since power.</summary>
+public readonly record struct Piece(int Milliseconds, byte[] Bytes);
+
+/// <summary>
+/// A board that behaves: a state machine in board time that plays a boot, takes typed input and restarts. It has no clock of its own;
+/// whoever drives it says what time it is.
+/// </summary>
+public sealed class SimulatedBoard
+{
+    private enum Mode
+    {
+        Booting,
+        LoaderPrompt,
+        Rescue,
+        Emergency,
+        Name,
+        Password,
+        Shell,
+        Silent,
+    }
+
+    private readonly SimulationPlan plan;
+    private readonly string commandLine;
+    private readonly List<Piece> ready = [];
+    private readonly StringBuilder typed = new();
+    private Queue<Step> steps;
+    private Mode mode = Mode.Booting;
+    private bool stoppable;
+    private int clock;
+    private int restarts;
+
+    /// <summary>A board at the moment of power.</summary>
+    public SimulatedBoard(SimulationPlan plan)
+    {
+        this.plan = plan;
+        commandLine = plan.Image is null ? "" : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Model.Console.Device},{plan.Model.Console.Speed}n8";
+        steps = new(BootScript.For(plan));
+    }
+
+    /// <summary>When the next output is due in milliseconds since power; null while it waits for input or is silent.</summary>
+    public int? NextDue =>
+        ready.Count > 0 ? ready[0].Milliseconds
+        : mode == Mode.Booting && steps.TryPeek(out var step) ? clock + step.DelayMilliseconds
+        : null;
+
+    /// <summary>Everything that leaves the board up to this time, in order.</summary>
+    public IReadOnlyList<Piece> Advance(int milliseconds)
+    {
+        while (mode == Mode.Booting && steps.TryPeek(out var step) && clock + step.DelayMilliseconds <= milliseconds)
+            Play(steps.Dequeue());
+        var due = ready.Where(p => p.Milliseconds <= milliseconds).ToList();
+        ready.RemoveAll(p => p.Milliseconds <= milliseconds);
+        return due;
+    }
+
+    private void Play(Step step)
+    {
+        clock += step.DelayMilliseconds;
+        stoppable = step.Then == Then.Countdown;
+        Print(step.Text);
+        switch (step.Then)
+        {
+            case Then.LoaderPrompt:
+                mode = Mode.LoaderPrompt;
+                break;
+            case Then.RescueShell:
+                mode = Mode.Rescue;
+                break;
+            case Then.Emergency:
+                mode = Mode.Emergency;
+                break;
+            case Then.Login:
+                mode = Mode.Name;
+                break;
+            case Then.Silence:
+                mode = Mode.Silent;
+                break;
+            case Then.Restart:
+                Restart(keepFault: true);
+                break;
+        }
+    }
+
+    private void Restart(bool keepFault)
+    {
+        // A loop by a weak supply ends after some rounds: even a real board is switched off at last.
+        if (++restarts > 6)
+        {
+            mode = Mode.Silent;
+            return;
+        }
+        mode = Mode.Booting;
+        steps = new(BootScript.For(plan with { Seed = plan.Seed + restarts, FaultId = keepFault ? plan.FaultId : null }));
+    }
+
+    private void Print(string text)
+    {
+        if (text.Length == 0)
+            return;
+        var bytes = Encoding.UTF8.GetBytes(text);
+        var sends = plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Model.Console.Speed) : plan.Model.Console.Speed;
+        if (sends != plan.ListenSpeed)
+            bytes = LineModel.Receive(bytes, sends, plan.ListenSpeed);
+        if (bytes.Length == 0)
+            return;
+        ready.Add(new(clock, bytes));
+        clock += (int)Math.Ceiling(bytes.Length * 10_000.0 / plan.ListenSpeed);
+    }
+
+    private static int OtherSpeed(int speed) => speed == 57600 ? 115200 : 57600;
+
+    /// <summary>Takes typed bytes at a time; the board echoes and answers.</summary>
+    public void Type(ReadOnlySpan<byte> bytes, int milliseconds)
+    {
+        Advance(milliseconds).ToList().ForEach(ready.Add);
+        clock = Math.Max(clock, milliseconds);
+        foreach (var b in bytes)
+            Key((char)b);
+        ready.Sort((a, b) => a.Milliseconds.CompareTo(b.Milliseconds));
+    }
+
+    private void Key(char key)
+    {
+        if (mode == Mode.Booting)
+        {
+            if (stoppable)
+            {
+                stoppable = false;
+                mode = Mode.LoaderPrompt;
+                Print(plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "\r\ngrub> " : "\r\n=> ");
+            }
+            return;
+        }
+        if (mode == Mode.Silent)
+            return;
+        if (key is '\r' or '\n')
+        {
+            var line = typed.ToString();
+            typed.Clear();
+            Print("\r\n");
+            Enter(line);
+        }
+        else if (key is '\b' or '\x7f')
+        {
+            if (typed.Length > 0)
+            {
+                typed.Length--;
+                Print("\b \b");
+            }
+        }
+        else if (key >= ' ' && typed.Length < 256)
+        {
+            typed.Append(key);
+            if (mode != Mode.Password)
+                Print(key.ToString());
+        }
+    }
+
+    private void Enter(string line)
+    {
+        var host = plan.Board.Nickname.ToLowerInvariant();
+        switch (mode)
+        {
+            case Mode.LoaderPrompt:
+                Reply(SimulatedShell.LoaderAnswer(line, plan, commandLine), plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "grub> " : "=> ", keepFault: plan.FaultId != "autoboot-interrupted");
+                break;
+            case Mode.Rescue:
+                Reply(SimulatedShell.RescueAnswer(line, plan, commandLine), "(initramfs) ", keepFault: true);
+                break;
+            case Mode.Emergency:
+                Print("Login incorrect\r\n\r\nGive root password for maintenance\r\n(or press Control-D to continue): ");
+                break;
+            case Mode.Name when line.Trim().Length == 0:
+                Print($"{host} login: ");
+                break;
+            case Mode.Name:
+                mode = Mode.Password;
+                Print("Password: ");
+                break;
+            case Mode.Password:
+                mode = Mode.Shell;
+                Print($"Last login: never\r\n{plan.Image!.DefaultUser}@{host}:~$ ");
+                break;
+            case Mode.Shell when line.Trim() == "exit":
+                mode = Mode.Name;
+                Print($"\r\n{host} login: ");
+                break;
+            case Mode.Shell:
+                Reply(SimulatedShell.Answer(line, plan, commandLine), $"{plan.Image!.DefaultUser}@{host}:~$ ", keepFault: true);
+                break;
+        }
+    }
+
+    private void Reply(string? answer, string prompt, bool keepFault)
+    {
+        if (answer is null)
+            Restart(keepFault);
+        else
+            Print(answer + prompt);
+    }
+}

@@ -1,0 +1,76 @@
+using System.Runtime.InteropServices;
+
+namespace Buttonhook.Hardware;
+
+/// <summary>The few calls of the C library that consoles need (termios(3), ioctl_tty(2), poll(2), pty(7)); numbers are those of Linux on x86 and ARM.</summary>
+internal static unsafe partial class Native
+{
+    public const int ReadWrite = 2;
+    public const int NoControllingTerminal = 0x100;
+    public const int NonBlocking = 0x800;
+    public const int CloseOnExec = 0x80000;
+    public const nuint GetTermios2 = 0x802C542A;
+    public const nuint SetTermios2 = 0x402C542B;
+    public const nuint Exclusive = 0x540C;
+    public const nuint Flush = 0x540B;
+    public const short PollIn = 1;
+    public const short PollOut = 4;
+    public const short PollError = 8;
+    public const short PollHangUp = 16;
+    public const int Interrupted = 4;
+    public const int TryAgain = 11;
+
+    [StructLayout(LayoutKind.Sequential)]
+    public struct Termios2
+    {
+        public uint InputFlags;
+        public uint OutputFlags;
+        public uint ControlFlags;
+        public uint LocalFlags;
+        public byte Line;
+        public fixed byte Characters[19];
+        public uint InputSpeed;
+        public uint OutputSpeed;
+    }
+
+    [StructLayout(LayoutKind.Sequential)]
+    public struct PollEntry
+    {
+        public int Descriptor;
+        public short Events;
+        public short Returned;
+    }
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    public static partial int Open(string path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "close")]
+    public static partial int Close(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
+    public static partial int Control(int descriptor, nuint request, void* argument);
+
+    [LibraryImport("libc", EntryPoint = "poll", SetLastError = true)]
+    public static partial int Poll(PollEntry* entries, nuint count, int timeout);
+
+    [LibraryImport("libc", EntryPoint = "read", SetLastError = true)]
+    public static partial nint Read(int descriptor, byte* buffer, nuint count);
+
+    [LibraryImport("libc", EntryPoint = "write", SetLastError = true)]
+    public static partial nint Write(int descriptor, byte* buffer, nuint count);
+
+    [LibraryImport("libc", EntryPoint = "eventfd", SetLastError = true)]
+    public static partial int EventDescriptor(uint initial, int flags);
+
+    [LibraryImport("libc", EntryPoint = "posix_openpt", SetLastError = true)]
+    public static partial int OpenPseudoTerminal(int flags);
+
+    [LibraryImport("libc", EntryPoint = "grantpt", SetLastError = true)]
+    public static partial int GrantPseudoTerminal(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "unlockpt", SetLastError = true)]
+    public static partial int UnlockPseudoTerminal(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "ptsname_r", SetLastError = true)]
+    public static partial int PseudoTerminalName(int descriptor, byte* buffer, nuint length);
+}

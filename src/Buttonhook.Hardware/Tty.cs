@@ -1,0 +1,142 @@
+using System.Diagnostics;
+using System.Runtime.InteropServices;
+using Buttonhook.Core;
+
+namespace Buttonhook.Hardware;
+
+/// <summary>A serial console, read by one thread of its own that sleeps in poll(2): no idle load, sees a hang-up at once, ends at once.</summary>
+public sealed unsafe class Tty : IDisposable
+{
+    private const uint EightBits = 0x30;
+    private const uint Receive = 0x80;
+    private const uint IgnoreModemLines = 0x800;
+    private const uint AnySpeed = 0x1000;
+    private readonly int descriptor;
+    private readonly int wake;
+    private readonly Thread thread;
+    private readonly Lock writing = new();
+    private bool closed;
+
+    private Tty(int descriptor, Action<byte[]> received, Action<string> ended)
+    {
+        this.descriptor = descriptor;
+        wake = Native.EventDescriptor(0, Native.CloseOnExec);
+        thread = new Thread(() => ended(Loop(received))) { IsBackground = true, Name = "console" };
+        thread.Start();
+    }
+
+    /// <summary>Opens a console raw, 8N1, at any rate in bits per second, for this program alone; bytes come to <paramref name="received"/>, and once the reason of the end to <paramref name="ended"/>.</summary>
+    public static Answer<Tty> Open(string path, int speed, Action<byte[]> received, Action<string> ended)
+    {
+        var descriptor = Native.Open(path, Native.ReadWrite | Native.NoControllingTerminal | Native.NonBlocking | Native.CloseOnExec);
+        if (descriptor < 0)
+            return ConsoleProblems.Of(Marshal.GetLastPInvokeError(), path, GroupOf(path));
+        var settings = new Native.Termios2();
+        if (Native.Control(descriptor, Native.GetTermios2, &settings) < 0)
+        {
+            var error = Marshal.GetLastPInvokeError();
+            _ = Native.Close(descriptor);
+            return ConsoleProblems.Of(error, path, null);
+        }
+        settings.InputFlags = settings.OutputFlags = settings.LocalFlags = 0;
+        settings.ControlFlags = EightBits | Receive | IgnoreModemLines | AnySpeed;
+        settings.InputSpeed = settings.OutputSpeed = (uint)speed;
+        settings.Characters[6] = 1; // VMIN
+        settings.Characters[5] = 0; // VTIME
+        if (Native.Control(descriptor, Native.SetTermios2, &settings) < 0 || Native.Control(descriptor, Native.Exclusive, null) < 0)
+        {
+            var error = Marshal.GetLastPInvokeError();
+            _ = Native.Close(descriptor);
+            return ConsoleProblems.Of(error, path, null);
+        }
+        return new Tty(descriptor, received, ended);
+    }
+
+    /// <summary>The group that may open a device, or null; asks stat(1), since .NET does not tell groups.</summary>
+    private static string? GroupOf(string path)
+    {
+        try
+        {
+            using var stat = Process.Start(new ProcessStartInfo("stat", ["-c", "%G", path]) { RedirectStandardOutput = true, RedirectStandardError = true });
+            var name = stat?.StandardOutput.ReadToEnd().Trim();
+            return string.IsNullOrEmpty(name) ? null : name;
+        }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            return null;
+        }
+    }
+
+    private string Loop(Action<byte[]> received)
+    {
+        var buffer = new byte[65536];
+        var entries = stackalloc Native.PollEntry[2];
+        while (true)
+        {
+            entries[0] = new() { Descriptor = descriptor, Events = Native.PollIn };
+            entries[1] = new() { Descriptor = wake, Events = Native.PollIn };
+            if (Native.Poll(entries, 2, -1) < 0)
+            {
+                if (Marshal.GetLastPInvokeError() == Native.Interrupted)
+                    continue;
+                return "The port could not be watched any more.";
+            }
+            if ((entries[0].Returned & Native.PollIn) != 0)
+            {
+                nint count;
+                fixed (byte* start = buffer)
+                    count = Native.Read(descriptor, start, (nuint)buffer.Length);
+                if (count > 0)
+                {
+                    received(buffer[..(int)count]);
+                    continue;
+                }
+                if (count < 0 && Marshal.GetLastPInvokeError() is Native.Interrupted or Native.TryAgain)
+                    continue;
+                return "The port went away; everything that had arrived is kept.";
+            }
+            if ((entries[0].Returned & (Native.PollHangUp | Native.PollError)) != 0)
+                return "The port went away; everything that had arrived is kept.";
+            if (entries[1].Returned != 0)
+                return "Ended by you.";
+        }
+    }
+
+    /// <summary>Sends bytes; false when the other end does not take them within two seconds or is gone.</summary>
+    public bool Send(ReadOnlySpan<byte> bytes)
+    {
+        lock (writing)
+        {
+            while (!bytes.IsEmpty && !closed)
+            {
+                var entry = new Native.PollEntry { Descriptor = descriptor, Events = Native.PollOut };
+                if (Native.Poll(&entry, 1, 2000) <= 0 || (entry.Returned & (Native.PollHangUp | Native.PollError)) != 0)
+                    return false;
+                nint count;
+                fixed (byte* start = bytes)
+                    count = Native.Write(descriptor, start, (nuint)bytes.Length);
+                if (count < 0 && Marshal.GetLastPInvokeError() is not (Native.Interrupted or Native.TryAgain))
+                    return false;
+                bytes = bytes[(int)Math.Max(0, count)..];
+            }
+            return bytes.IsEmpty;
+        }
+    }
+
+    /// <summary>Ends the reading and closes the port; what had arrived was handed over before.</summary>
+    public void Dispose()
+    {
+        lock (writing)
+        {
+            if (closed)
+                return;
+            closed = true;
+        }
+        ulong one = 1;
+        _ = Native.Write(wake, (byte*)&one, 8);
+        if (Thread.CurrentThread != thread)
+            thread.Join();
+        _ = Native.Close(descriptor);
+        _ = Native.Close(wake);
+    }
+}

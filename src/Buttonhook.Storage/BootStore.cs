@@ -1,0 +1,252 @@
+using System.Globalization;
+using System.Text.Json;
+using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Matching;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace Buttonhook.Storage;
+
+/// <summary>One boot of a board: where its bytes came from, when, and a summary of what they say.</summary>
+/// <param name="Number">Counts the boots of a board from 1.</param>
+/// <param name="EndedAt">Null while bytes still arrive.</param>
+/// <param name="EndedWhy">Why the capture ended, in plain words.</param>
+/// <param name="Outcome">Null while it is still open how it ends.</param>
+/// <param name="LongestQuiet">The longest silence before the login, in milliseconds.</param>
+public sealed record Boot(
+    string Id,
+    string BoardId,
+    int Number,
+    int CardNumber,
+    string ModelId,
+    string RevisionId,
+    string? ImageId,
+    string Source,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? EndedAt,
+    string? EndedWhy,
+    Outcome? Outcome,
+    Stage? LastStage,
+    IReadOnlyList<StageReached> Stages,
+    string? TopCause,
+    int? LongestQuiet
+);
+
+/// <summary>A piece of a capture exactly as received, and milliseconds since power (-1 when unknown).</summary>
+public readonly record struct StoredPiece(int Milliseconds, byte[] Bytes);
+
+/// <summary>What a person saw or did during a boot.</summary>
+public sealed record BootNote(int Milliseconds, string Text);
+
+/// <summary>Boots and their bytes. Bytes are only ever appended.</summary>
+public sealed class BootStore(Database database)
+{
+    private sealed record Row(
+        string Id,
+        string BoardId,
+        long Number,
+        long CardNumber,
+        string ModelId,
+        string RevisionId,
+        string? ImageId,
+        string Source,
+        string StartedAt,
+        string? EndedAt,
+        string? EndedWhy,
+        string? Outcome,
+        string? LastStage,
+        string Stages,
+        string? TopCause,
+        long? LongestQuiet
+    );
+
+    private const string Columns = """
+        id AS Id, board_id AS BoardId, number AS Number, card_number AS CardNumber, model_id AS ModelId, revision_id AS RevisionId,
+        image_id AS ImageId, source AS Source, started_at AS StartedAt, ended_at AS EndedAt, ended_why AS EndedWhy, outcome AS Outcome,
+        last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet
+        """;
+
+    /// <summary>Begins a boot of a board with the card that is in it now.</summary>
+    public Boot Begin(BenchBoard bench, string source, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        var id = Guid.CreateVersion7(at).ToString("N");
+        connection.Execute(
+            """
+            INSERT INTO boots (id, board_id, number, card_number, model_id, revision_id, image_id, source, started_at)
+            VALUES (@id, @boardId, (SELECT COALESCE(MAX(number), 0) + 1 FROM boots WHERE board_id = @boardId), @CardNumber, @ModelId, @RevisionId, @ImageId, @source, @at)
+            """,
+            new
+            {
+                id,
+                boardId = bench.Board.Id,
+                bench.CardNumber,
+                bench.Board.ModelId,
+                bench.Board.RevisionId,
+                bench.Board.ImageId,
+                source,
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
+        );
+        return Find(id)!;
+    }
+
+    /// <summary>Appends pieces in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
+    public void Append(string bootId, IReadOnlyList<StoredPiece> pieces)
+    {
+        using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        var next = connection.ExecuteScalar<long>("SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId", new { bootId }, transaction);
+        foreach (var piece in pieces)
+            connection.Execute(
+                "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
+                new { bootId, sequence = next++, piece.Milliseconds, piece.Bytes },
+                transaction
+            );
+        transaction.Commit();
+    }
+
+    /// <summary>All pieces of a boot in order of arrival.</summary>
+    public IEnumerable<StoredPiece> Pieces(string bootId)
+    {
+        using var connection = database.Connect();
+        using var reader = connection.ExecuteReader("SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence", new { bootId });
+        while (reader.Read())
+            yield return new(reader.GetInt32(0), (byte[])reader[1]);
+    }
+
+    /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
+    public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet WHERE id = @bootId",
+            new
+            {
+                bootId,
+                outcome = settled ? outcome.ToString() : null,
+                lastStage = reading.LastStage?.ToString(),
+                stages = JsonSerializer.Serialize(reading.StageLines, DataFile.Json),
+                topCause = settled ? topCause : null,
+                quiet = reading.LongestQuietMilliseconds,
+            }
+        );
+    }
+
+    /// <summary>Ends a capture.</summary>
+    public void End(string bootId, string why, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "UPDATE boots SET ended_at = @at, ended_why = @why WHERE id = @bootId AND ended_at IS NULL",
+            new { bootId, why, at = at.ToString("O", CultureInfo.InvariantCulture) }
+        );
+    }
+
+    /// <summary>Takes away a boot that came to nothing: a port that did not open, a file that was no log.</summary>
+    public void Remove(string bootId)
+    {
+        using var connection = database.Connect();
+        connection.Execute("DELETE FROM boots WHERE id = @bootId", new { bootId });
+    }
+
+    /// <summary>One boot, or null.</summary>
+    public Boot? Find(string id)
+    {
+        using var connection = database.Connect();
+        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boots WHERE id = @id", new { id }) is { } row ? Read(row) : null;
+    }
+
+    /// <summary>The boots of a board, newest first.</summary>
+    public IReadOnlyList<Boot> Of(string boardId) => Query("WHERE board_id = @boardId ORDER BY number DESC", new { boardId });
+
+    /// <summary>The newest boot of each board, by board id.</summary>
+    public IReadOnlyDictionary<string, Boot> Latest() =>
+        Query("WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id)", new { }).ToDictionary(b => b.BoardId);
+
+    /// <summary>The newest boots of all boards.</summary>
+    public IReadOnlyList<Boot> Newest(int most) => Query("ORDER BY started_at DESC LIMIT @most", new { most });
+
+    /// <summary>How many boots there are.</summary>
+    public int Count()
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<int>("SELECT COUNT(*) FROM boots");
+    }
+
+    /// <summary>Boots that no one ended: captures that were running when the application stopped.</summary>
+    public IReadOnlyList<Boot> Unended() => Query("WHERE ended_at IS NULL", new { });
+
+    /// <summary>The record of an image on a board revision, its times from power to login in seconds included; boots whose end is open, or whose console was at fault, do not count.</summary>
+    public BootRecord Record(string modelId, string revisionId, string imageId)
+    {
+        var boots = Query(
+            "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IS NOT NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'",
+            new { modelId, revisionId, imageId }
+        );
+        var logins = boots.Where(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded).ToList();
+        var seconds = logins
+            .Select(b => b.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds)
+            .OfType<int>()
+            .Select(ms => (int)Math.Round(ms / 1000.0))
+            .ToList();
+        return new(logins.Count, boots.Count, seconds.Count == 0 ? null : seconds.Min(), seconds.Count == 0 ? null : seconds.Max());
+    }
+
+    /// <summary>Good boots of this pair with arrival times, newest first: for the bands beside the stages and the usual silence.</summary>
+    public IReadOnlyList<Boot> Good(string modelId, string revisionId, string? imageId) =>
+        [
+            .. Query(
+                    "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IN ('ReachedLogin', 'Degraded') ORDER BY started_at DESC LIMIT 50",
+                    new { modelId, revisionId, imageId }
+                )
+                .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
+        ];
+
+    /// <summary>Adds what a person saw or did.</summary>
+    public void AddNote(string bootId, BootNote note)
+    {
+        using var connection = database.Connect();
+        connection.Execute("INSERT INTO boot_notes (boot_id, milliseconds, text) VALUES (@bootId, @Milliseconds, @Text)", new { bootId, note.Milliseconds, note.Text });
+    }
+
+    /// <summary>What people saw or did during a boot, in order.</summary>
+    public IReadOnlyList<BootNote> Notes(string bootId)
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<(long Milliseconds, string Text)>("SELECT milliseconds, text FROM boot_notes WHERE boot_id = @bootId ORDER BY milliseconds, id", new { bootId })
+                .Select(n => new BootNote((int)n.Milliseconds, n.Text)),
+        ];
+    }
+
+    private List<Boot> Query(string where, object parameters)
+    {
+        using var connection = database.Connect();
+        return [.. connection.Query<Row>($"SELECT {Columns} FROM boots {where}", parameters).Select(Read)];
+    }
+
+    private static Boot Read(Row r) =>
+        new(
+            r.Id,
+            r.BoardId,
+            (int)r.Number,
+            (int)r.CardNumber,
+            r.ModelId,
+            r.RevisionId,
+            r.ImageId,
+            r.Source,
+            DateTimeOffset.Parse(r.StartedAt, CultureInfo.InvariantCulture),
+            r.EndedAt is null ? null : DateTimeOffset.Parse(r.EndedAt, CultureInfo.InvariantCulture),
+            r.EndedWhy,
+            r.Outcome is null ? null : Enum.Parse<Outcome>(r.Outcome),
+            r.LastStage is null ? null : Enum.Parse<Stage>(r.LastStage),
+            JsonSerializer.Deserialize<StageReached[]>(r.Stages, DataFile.Json) ?? [],
+            r.TopCause,
+            (int?)r.LongestQuiet
+        );
+}

@@ -1,0 +1,88 @@
+using Buttonhook.Core;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace Buttonhook.Storage;
+
+/// <summary>The SQLite file: write-ahead log, foreign keys on, numbered schema steps applied in order in one transaction each.</summary>
+public sealed class Database
+{
+    private readonly string connectionString;
+
+    private Database(string path) =>
+        connectionString = new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            ForeignKeys = true,
+            Pooling = true,
+            DefaultTimeout = 10,
+        }.ToString();
+
+    /// <summary>Opens or makes the file and brings its schema up to date. A file from a newer Buttonhook, or one that is no database, is a problem and stays untouched.</summary>
+    public static Answer<Database> Open(string path)
+    {
+        try
+        {
+            if (Path.GetDirectoryName(Path.GetFullPath(path)) is { } folder)
+                Directory.CreateDirectory(folder);
+            var database = new Database(path);
+            using var connection = database.Connect();
+            connection.Execute("PRAGMA journal_mode = WAL");
+            return Upgrade(connection) is { } problem ? problem : database;
+        }
+        catch (SqliteException e)
+        {
+            return new Problem($"{path} should be a Buttonhook database.", $"SQLite says: {e.Message}", "Name another data folder, or restore this file from a copy.");
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return new Problem($"{path} should be writable.", e.Message, "Name another data folder with --data.");
+        }
+    }
+
+    /// <summary>An open connection; every write is flushed to the disk before it counts as done.</summary>
+    public SqliteConnection Connect()
+    {
+        var connection = new SqliteConnection(connectionString);
+        connection.Open();
+        connection.Execute("PRAGMA synchronous = FULL");
+        return connection;
+    }
+
+    private static Problem? Upgrade(SqliteConnection connection)
+    {
+        var steps = Steps();
+        var version = connection.ExecuteScalar<long>("PRAGMA user_version");
+        if (version > steps.Count)
+            return new(
+                $"This Buttonhook knows data up to schema {steps.Count}.",
+                $"The file has schema {version}, from a newer Buttonhook.",
+                "Use the newer one, or another data folder."
+            );
+        for (var step = (int)version; step < steps.Count; step++)
+        {
+            using var transaction = connection.BeginTransaction();
+            connection.Execute(steps[step], transaction: transaction);
+            connection.Execute($"PRAGMA user_version = {step + 1}", transaction: transaction);
+            transaction.Commit();
+        }
+        return null;
+    }
+
+    private static IReadOnlyList<string> Steps()
+    {
+        var assembly = typeof(Database).Assembly;
+        return
+        [
+            .. assembly
+                .GetManifestResourceNames()
+                .Where(n => n.EndsWith(".sql", StringComparison.Ordinal))
+                .Order(StringComparer.Ordinal)
+                .Select(n =>
+                {
+                    using var reader = new StreamReader(assembly.GetManifestResourceStream(n)!);
+                    return reader.ReadToEnd();
+                }),
+        ];
+    }
+}
