@@ -14,7 +14,13 @@ public static class BenchApp
     /// <summary>A ready application on a database and data files; nothing runs until it is started.</summary>
     public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
     {
-        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot") });
+        var builder = WebApplication.CreateBuilder(
+            new WebApplicationOptions
+            {
+                ContentRootPath = AppContext.BaseDirectory,
+                WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
+            }
+        );
         builder.WebHost.UseUrls(options.Url);
         builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 1L << 20);
         builder.Logging.ClearProviders().AddSimpleConsole(c => c.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
@@ -66,13 +72,20 @@ public static class BenchApp
                 new Problem("A request may have up to 1 MiB here.", "This one is larger.", "Drop logs on the boot page instead."),
                 StatusCodes.Status413PayloadTooLarge
             ),
-            BadHttpRequestException bad => (new Problem("The request should have the right form.", bad.Message, "Reload the page and try again."), bad.StatusCode),
+            BadHttpRequestException bad => (
+                new Problem("The request should have the right form.", bad.Message, "Reload the page and try again."),
+                bad.StatusCode
+            ),
             Microsoft.Data.Sqlite.SqliteException { SqliteErrorCode: 13 } => (
                 new Problem("There should be room on the disk.", "It is full.", "Make room and try again; what was stored before is kept."),
                 StatusCodes.Status507InsufficientStorage
             ),
             _ => (
-                new Problem("This should have worked.", "Something went wrong inside Buttonhook.", "What was stored before is kept; try again, and look at the terminal where it was started."),
+                new Problem(
+                    "This should have worked.",
+                    "Something went wrong inside Buttonhook.",
+                    "What was stored before is kept; try again, and look at the terminal where it was started."
+                ),
                 StatusCodes.Status500InternalServerError
             ),
         };

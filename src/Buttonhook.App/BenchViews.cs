@@ -18,7 +18,16 @@ public sealed record PlacketStage(Stage Stage, string State, double? Seconds, in
 /// <summary>A board as it lies on the bench.</summary>
 /// <param name="Word">Its state in plain words.</param>
 /// <param name="Seconds">Seconds since power that belong to the state, or null.</param>
-public sealed record BoardSummary(string Id, string Nickname, string Model, IReadOnlyList<PlacketStage> Placket, string Word, double? Seconds, bool Live, NextThing Next);
+public sealed record BoardSummary(
+    string Id,
+    string Nickname,
+    string Model,
+    IReadOnlyList<PlacketStage> Placket,
+    string Word,
+    double? Seconds,
+    bool Live,
+    NextThing Next
+);
 
 /// <summary>One stitch of the seam.</summary>
 public sealed record SeamState(SeamStep Step, bool Done);
@@ -35,7 +44,8 @@ public sealed record BoardView(
     IReadOnlyList<PlacketStage> Placket,
     string Word,
     string? LatestBootId,
-    bool SettingsKept
+    bool SettingsKept,
+    string? FaultId
 );
 
 /// <summary>One boot as it is shown.</summary>
@@ -81,7 +91,9 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
         var boot = OfThisCard(bench, newest);
         var state = StateOf(bench, boot);
         var model = catalogue.Model(bench.Board.ModelId);
-        var on = model?.Carrier is { } carrier ? $"{carrier} + {model.Name}" : $"{model?.Name ?? bench.Board.ModelId}, rev {bench.Board.RevisionId}";
+        var on = model?.Carrier is { } carrier
+            ? $"{carrier} + {model.Name}"
+            : $"{model?.Name ?? bench.Board.ModelId}, rev {bench.Board.RevisionId}";
         var placket = Placket(bench.Board.ModelId, boot, state, null);
         return new(
             bench.Board.Id,
@@ -89,7 +101,8 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
             $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
             placket,
             Word(bench, state),
-            state is null or { Kept: true } ? null
+            state is null or { Kept: true }
+                ? null
                 : state.LoginSeconds ?? (captures.With<object>(boot!.Id, r => r.Log.LastArrival ?? 0) as int?) / 1000.0,
             state?.Live == true,
             NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state)
@@ -127,18 +140,31 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
             Placket(bench.Board.ModelId, boot, state, null),
             Word(bench, state),
             newest?.Id,
-            state is { Kept: true }
+            state is { Kept: true },
+            bench.FaultId
         );
     }
 
     private static string ToldBy(IReadOnlyList<string> sources)
     {
-        var words = sources.Select(s => s switch { "mark" => "by the mark on the board", "loader" => "by the loader", _ => "by you" }).ToList();
-        return words.Count == 0 ? "Not told by anything yet." : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
+        var words = sources
+            .Select(s =>
+                s switch
+                {
+                    "mark" => "by the mark on the board",
+                    "loader" => "by the loader",
+                    _ => "by you",
+                }
+            )
+            .ToList();
+        return words.Count == 0
+            ? "Not told by anything yet."
+            : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
     }
 
     /// <summary>The images for a board with their record of real boots.</summary>
-    public IReadOnlyList<Match> MatchesOf(Board board) => Matcher.Match(board, catalogue, image => boots.Record(board.ModelId, board.RevisionId, image.Id));
+    public IReadOnlyList<Match> MatchesOf(Board board) =>
+        Matcher.Match(board, catalogue, image => boots.Record(board.ModelId, board.RevisionId, image.Id));
 
     private static Boot? OfThisCard(BenchBoard bench, Boot? boot) => boot?.CardNumber == bench.CardNumber ? boot : null;
 
@@ -146,7 +172,14 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
     {
         if (boot is null)
             return null;
-        var looked = captures.With<Tuple<BootReading, Diagnosis>>(boot.Id, r => { var (reading, diagnosis) = r.Diagnose(); return Tuple.Create(reading, diagnosis); });
+        var looked = captures.With<Tuple<BootReading, Diagnosis>>(
+            boot.Id,
+            r =>
+            {
+                var (reading, diagnosis) = r.Diagnose();
+                return Tuple.Create(reading, diagnosis);
+            }
+        );
         if (looked is null)
             return null;
         var (reading, diagnosis) = looked;
@@ -179,7 +212,8 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
         return capture.Now - (last ?? 0) > Math.Max(30_000, usual * 2);
     }
 
-    private int? UsualQuiet(string modelId, string revisionId, string? imageId) => boots.Good(modelId, revisionId, imageId).Max(b => b.LongestQuiet);
+    private int? UsualQuiet(string modelId, string revisionId, string? imageId) =>
+        boots.Good(modelId, revisionId, imageId).Max(b => b.LongestQuiet);
 
     private string Word(BenchBoard bench, BootState? state) =>
         state switch
@@ -198,7 +232,9 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
     {
         var hidden = catalogue.Model(modelId)?.Hidden ?? [];
         var good = boot is null ? [] : boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).ToList();
-        var stages = reading?.StageLines ?? (boot is null ? [] : captures.With<IReadOnlyList<StageReached>>(boot.Id, r => r.Read().StageLines) ?? []);
+        var stages =
+            reading?.StageLines
+            ?? (boot is null ? [] : captures.With<IReadOnlyList<StageReached>>(boot.Id, r => r.Read().StageLines) ?? []);
         var last = state?.LastStage;
         return
         [
@@ -223,13 +259,17 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
 
     private static string StateOf(Stage stage, StageReached? reached, BootState? state, Stage? last, IReadOnlyList<string> hidden)
     {
-        var name = CultureInfo.InvariantCulture.TextInfo.ToLower(System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(stage.ToString()));
+        var name = CultureInfo.InvariantCulture.TextInfo.ToLower(
+            System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(stage.ToString())
+        );
         if (state is null)
             return hidden.Contains(name) ? "hidden" : "open";
         if (state.Outcome == Outcome.Garbled && last is null)
             return stage == Stage.Power ? "flawed" : "open";
         if (stage == Stage.Power)
-            return last is null && state.Settled ? "stopped" : last is null ? "now" : "reached";
+            return last is null && state.Settled ? "stopped"
+                : last is null ? "now"
+                : "reached";
         if (stage == last)
         {
             if (stage == Stage.Login)

@@ -18,16 +18,36 @@ public static class CommandLine
     {
         // The OpenAPI tool starts the program with arguments of its own and takes the application before it runs.
         if (IsOpenApiTool)
-            return await Serve(new(Path.Combine(Path.GetTempPath(), $"buttonhook-openapi-{Environment.ProcessId}"), BenchOptions.UsualUrl, false));
+            return await Serve(
+                new(Path.Combine(Path.GetTempPath(), $"buttonhook-openapi-{Environment.ProcessId}"), BenchOptions.UsualUrl, false)
+            );
 
         var data = new Option<string?>("--data") { Description = "Folder for the database." };
-        var urls = new Option<string>("--urls") { Description = "Loopback address to serve at.", DefaultValueFactory = _ => BenchOptions.UsualUrl };
-        var pace = new Option<double>("--pace") { Description = "How many times faster than real simulated boards run.", DefaultValueFactory = _ => 1 };
+        var urls = new Option<string>("--urls")
+        {
+            Description = "Loopback address to serve at.",
+            DefaultValueFactory = _ => BenchOptions.UsualUrl,
+        };
+        var pace = new Option<double>("--pace")
+        {
+            Description = "How many times faster than real simulated boards run.",
+            DefaultValueFactory = _ => 1,
+        };
         var serve = new Command("serve", "Serve with your own data.") { data, urls, pace };
-        serve.SetAction((parse, _) => Serve(new(parse.GetValue(data) ?? BenchOptions.UsualFolder, parse.GetValue(urls)!, false, parse.GetValue(pace))));
+        serve.SetAction(
+            (parse, _) => Serve(new(parse.GetValue(data) ?? BenchOptions.UsualFolder, parse.GetValue(urls)!, false, parse.GetValue(pace)))
+        );
         var demo = new Command("demo", "Serve with the demo bench.") { data, urls, pace };
         demo.SetAction(
-            (parse, _) => Serve(new(parse.GetValue(data) ?? Path.Combine(BenchOptions.UsualFolder, "demo"), parse.GetValue(urls)!, true, parse.GetValue(pace)))
+            (parse, _) =>
+                Serve(
+                    new(
+                        parse.GetValue(data) ?? Path.Combine(BenchOptions.UsualFolder, "demo"),
+                        parse.GetValue(urls)!,
+                        true,
+                        parse.GetValue(pace)
+                    )
+                )
         );
         var log = new Argument<string>("LOG") { Description = "A console log, or - for standard input." };
         var json = new Option<bool>("--json") { Description = "Print the answer as JSON." };
@@ -38,7 +58,9 @@ public static class CommandLine
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)
         {
-            Console.Error.WriteLine($"buttonhook: {(arguments.Length == 0 ? "a command is missing" : parsed.Errors[0].Message.TrimEnd('.'))}; ./buttonhook help lists them.");
+            Console.Error.WriteLine(
+                $"buttonhook: {(arguments.Length == 0 ? "a command is missing" : parsed.Errors[0].Message.TrimEnd('.'))}; ./buttonhook help lists them."
+            );
             return Wrong;
         }
         return await parsed.InvokeAsync();
@@ -62,7 +84,9 @@ public static class CommandLine
         if (options.Demo)
             Demo.Fill(known, database, TimeProvider.System);
         if (!IsOpenApiTool)
-            app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Buttonhook is at {app.Urls.FirstOrDefault() ?? options.Url}"));
+            app.Lifetime.ApplicationStarted.Register(() =>
+                Console.WriteLine($"Buttonhook is at {app.Urls.FirstOrDefault() ?? options.Url}")
+            );
         try
         {
             await app.RunAsync();
@@ -70,7 +94,14 @@ public static class CommandLine
         }
         catch (IOException e)
         {
-            return Say(new Problem($"{options.Url} should be free.", e.InnerException?.Message ?? e.Message, "End the other program, or use another port with --urls."), Failed);
+            return Say(
+                new Problem(
+                    $"{options.Url} should be free.",
+                    e.InnerException?.Message ?? e.Message,
+                    "End the other program, or use another port with --urls."
+                ),
+                Failed
+            );
         }
     }
 
@@ -95,7 +126,10 @@ public static class CommandLine
             return Say(new Problem("LOG should be a file that can be read.", e.Message, "Look at its name and who may read it."), Failed);
         }
         if (Consoles.LogFiles.OtherKind(bytes) is { } kind)
-            return Say(new Problem("LOG should be text as a serial port gives it.", $"{path} is {kind}.", "Unpack it, or choose the log itself."), Failed);
+            return Say(
+                new Problem("LOG should be text as a serial port gives it.", $"{path} is {kind}.", "Unpack it, or choose the log itself."),
+                Failed
+            );
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return Say(knowledge.Problem!, Failed);
@@ -104,7 +138,11 @@ public static class CommandLine
         return 0;
     }
 
-    private static readonly JsonSerializerOptions Indented = new(DataFile.Json) { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+    private static readonly JsonSerializerOptions Indented = new(DataFile.Json)
+    {
+        WriteIndented = true,
+        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
 
     private static int Say(Problem problem, int code)
     {

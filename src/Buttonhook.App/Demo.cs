@@ -25,7 +25,18 @@ public static class Demo
         {
             var seed = 100;
             boards.Save(
-                new Board(demo.Id, demo.Nickname, demo.ModelId, demo.RevisionId, demo.MemoryMiB, demo.Connected, demo.ToldBy, null, [], true),
+                new Board(
+                    demo.Id,
+                    demo.Nickname,
+                    demo.ModelId,
+                    demo.RevisionId,
+                    demo.MemoryMiB,
+                    demo.Connected,
+                    demo.ToldBy,
+                    null,
+                    [],
+                    true
+                ),
                 demo.Fault
             );
             var hours = 1000;
@@ -45,11 +56,24 @@ public static class Demo
                 var at = now.AddHours(-past.HoursAgo);
                 var (boot, reading) = Play(bench, past.Fault, past.First, at, seed++);
                 if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
-                    boards.AddChange(demo.Id, cause.Id, "/etc/fstab: the line of /dev/disk/by-label/FROSTLOG was given nofail.", at.AddMinutes(5));
+                    boards.AddChange(
+                        demo.Id,
+                        cause.Id,
+                        "/etc/fstab: the line of /dev/disk/by-label/FROSTLOG was given nofail.",
+                        at.AddMinutes(5)
+                    );
                 if (past.Keep is not { } notes)
                     continue;
                 bench = boards.Find(demo.Id)!;
-                var draft = SettingsMaker.From(bench.Board, knowledge.Catalogue, boot.ImageId, reading, boot.Source, Hash(boots, boot.Id), boot.StartedAt);
+                var draft = SettingsMaker.From(
+                    bench.Board,
+                    knowledge.Catalogue,
+                    boot.ImageId,
+                    reading,
+                    boot.Source,
+                    Hash(boots, boot.Id),
+                    boot.StartedAt
+                );
                 if (draft.Value is { } worked)
                     settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
             }
@@ -58,7 +82,15 @@ public static class Demo
         (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at, int seed)
         {
             var model = knowledge.Catalogue.Model(bench.Board.ModelId)!;
-            var plan = new SimulationPlan(bench.Board, model, knowledge.Catalogue.Image(bench.Board.ImageId), fault, model.Console.Speed, seed, first);
+            var plan = new SimulationPlan(
+                bench.Board,
+                model,
+                knowledge.Catalogue.Image(bench.Board.ImageId),
+                fault,
+                model.Console.Speed,
+                seed,
+                first
+            );
             var boot = boots.Begin(bench, $"simulated board at {model.Console.Speed} 8N1", at);
             var pieces = new SimulatedBoard(plan).Advance(LongEnough);
             boots.Append(boot.Id, [.. pieces.Select(p => new StoredPiece(p.Milliseconds, p.Bytes))]);

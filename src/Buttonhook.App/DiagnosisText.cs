@@ -11,7 +11,10 @@ public static class DiagnosisText
     public static string Of(Diagnosis diagnosis)
     {
         var text = new StringBuilder();
-        text.AppendLine(Words.Of(diagnosis.Outcome, diagnosis.LastStage) + (diagnosis.Attempts.Count > 1 ? $", {diagnosis.Attempts.Count} attempts." : "."));
+        text.AppendLine(
+            Words.Of(diagnosis.Outcome, diagnosis.LastStage)
+                + (diagnosis.Attempts.Count > 1 ? $", {diagnosis.Attempts.Count} attempts." : ".")
+        );
         foreach (var cause in diagnosis.Causes)
         {
             text.AppendLine().AppendLine($"{cause.Probability * 100, 3:0} %  {cause.Name} ({cause.Id})");

@@ -16,7 +16,10 @@ public sealed record KnowledgeFiles(Catalogue Catalogue, RuleBookIndex Rules, De
         var data = folder ?? Path.Combine(AppContext.BaseDirectory, "data");
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
         IEnumerable<(string Name, string Yaml)> Files(string kind) =>
-            Directory.GetFiles(Path.Combine(data, kind), "*.yaml").Order(StringComparer.Ordinal).Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
+            Directory
+                .GetFiles(Path.Combine(data, kind), "*.yaml")
+                .Order(StringComparer.Ordinal)
+                .Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
 
         var models = new List<BoardModel>();
         foreach (var (name, yaml) in Files("boards"))

@@ -6,9 +6,12 @@ namespace Buttonhook.App;
 public static class Problems
 {
     /// <summary>A problem with this status.</summary>
-    public static IResult Answer(this Problem problem, int status = StatusCodes.Status422UnprocessableEntity) => Results.Json(problem, DataFile.Json, statusCode: status);
+    public static IResult Answer(this Problem problem, int status = StatusCodes.Status422UnprocessableEntity) =>
+        Results.Json(problem, DataFile.Json, statusCode: status);
 
     /// <summary>Something that is not there.</summary>
     public static IResult Missing(string what) =>
-        new Problem($"{what} should be on the bench.", "It is not there any more.", "Reload the page.").Answer(StatusCodes.Status404NotFound);
+        new Problem($"{what} should be on the bench.", "It is not there any more.", "Reload the page.").Answer(
+            StatusCodes.Status404NotFound
+        );
 }

@@ -13,9 +13,14 @@ public static class Security
     public static Problem? CheckUrl(string url) =>
         Uri.TryCreate(url, UriKind.Absolute, out var uri) && uri.Scheme == Uri.UriSchemeHttp && IsLoopback(uri.Host)
             ? null
-            : new("--urls should be an address of this computer alone, such as http://127.0.0.1:5190.", $"It is {url}.", "Use 127.0.0.1, [::1] or localhost.");
+            : new(
+                "--urls should be an address of this computer alone, such as http://127.0.0.1:5190.",
+                $"It is {url}.",
+                "Use 127.0.0.1, [::1] or localhost."
+            );
 
-    private static bool IsLoopback(string host) => host == "localhost" || (IPAddress.TryParse(host.Trim('[', ']'), out var address) && IPAddress.IsLoopback(address));
+    private static bool IsLoopback(string host) =>
+        host == "localhost" || (IPAddress.TryParse(host.Trim('[', ']'), out var address) && IPAddress.IsLoopback(address));
 
     /// <summary>Refuses foreign hosts and foreign origins and adds the headers to every answer.</summary>
     public static void UseBenchSecurity(this WebApplication app) =>
@@ -30,15 +35,30 @@ public static class Security
                 headers["Cross-Origin-Resource-Policy"] = "same-origin";
                 if (!IsLoopback(context.Request.Host.Host))
                 {
-                    await new Problem("The address should be this computer's own.", $"The request was for {context.Request.Host.Host}.", "Open http://127.0.0.1 with the port that was printed at start.")
+                    await new Problem(
+                        "The address should be this computer's own.",
+                        $"The request was for {context.Request.Host.Host}.",
+                        "Open http://127.0.0.1 with the port that was printed at start."
+                    )
                         .Answer(StatusCodes.Status403Forbidden)
                         .ExecuteAsync(context);
                     return;
                 }
                 var origin = context.Request.Headers.Origin.ToString();
-                if (origin.Length > 0 && !(Uri.TryCreate(origin, UriKind.Absolute, out var from) && IsLoopback(from.Host) && from.Authority == context.Request.Host.Value))
+                if (
+                    origin.Length > 0
+                    && !(
+                        Uri.TryCreate(origin, UriKind.Absolute, out var from)
+                        && IsLoopback(from.Host)
+                        && from.Authority == context.Request.Host.Value
+                    )
+                )
                 {
-                    await new Problem("Requests should come from Buttonhook's own page.", $"This one came from {origin}.", "Close that page.")
+                    await new Problem(
+                        "Requests should come from Buttonhook's own page.",
+                        $"This one came from {origin}.",
+                        "Close that page."
+                    )
                         .Answer(StatusCodes.Status403Forbidden)
                         .ExecuteAsync(context);
                     return;

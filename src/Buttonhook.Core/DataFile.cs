@@ -80,9 +80,15 @@ public static class DataFile
             "" or "~" or "null" => null,
             "true" => JsonValue.Create(true),
             "false" => JsonValue.Create(false),
-            _ when long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) => JsonValue.Create(whole),
-            _ when double.TryParse(text, NumberStyles.Float & ~NumberStyles.AllowTrailingWhite, CultureInfo.InvariantCulture, out var real) =>
-                JsonValue.Create(real),
+            _ when long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) => JsonValue.Create(
+                whole
+            ),
+            _ when double.TryParse(
+                    text,
+                    NumberStyles.Float & ~NumberStyles.AllowTrailingWhite,
+                    CultureInfo.InvariantCulture,
+                    out var real
+                ) => JsonValue.Create(real),
             _ => JsonValue.Create(text),
         };
 }

@@ -10,7 +10,11 @@ public static class ConsoleProblems
     public static Problem Of(int error, string path, string? group) =>
         error switch
         {
-            2 or 6 or 19 => new($"{path} should be a serial port.", "There is no such device.", "Plug the adapter in, or choose another port."),
+            2 or 6 or 19 => new(
+                $"{path} should be a serial port.",
+                "There is no such device.",
+                "Plug the adapter in, or choose another port."
+            ),
             1 or 13 => new(
                 $"You should be allowed to open {path}.",
                 group is null ? "The system refuses it." : $"Only members of the group {group} are, and you are not one.",
@@ -19,6 +23,10 @@ public static class ConsoleProblems
             16 => new($"{path} should be free.", "Another program has it open.", "Close that program and try again."),
             25 => new($"{path} should be a serial port.", "It is a file or device of another kind.", "Choose a port such as /dev/ttyUSB0."),
             21 => new($"{path} should be a serial port.", "It is a folder.", "Choose a port such as /dev/ttyUSB0."),
-            _ => new($"{path} should open.", $"The system answers with error {error}.", "Unplug the adapter, plug it in again and try once more."),
+            _ => new(
+                $"{path} should open.",
+                $"The system answers with error {error}.",
+                "Unplug the adapter, plug it in again and try once more."
+            ),
         };
 }

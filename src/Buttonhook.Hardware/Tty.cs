@@ -57,7 +57,9 @@ public sealed unsafe class Tty : IDisposable
     {
         try
         {
-            using var stat = Process.Start(new ProcessStartInfo("stat", ["-c", "%G", path]) { RedirectStandardOutput = true, RedirectStandardError = true });
+            using var stat = Process.Start(
+                new ProcessStartInfo("stat", ["-c", "%G", path]) { RedirectStandardOutput = true, RedirectStandardError = true }
+            );
             var name = stat?.StandardOutput.ReadToEnd().Trim();
             return string.IsNullOrEmpty(name) ? null : name;
         }

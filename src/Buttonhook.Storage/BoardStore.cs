@@ -116,7 +116,11 @@ public sealed class BoardStore(Database database)
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 19)
         {
-            return new Problem("Every board on the bench should have its own nickname.", $"{board.Nickname} is taken.", "Choose another one.");
+            return new Problem(
+                "Every board on the bench should have its own nickname.",
+                $"{board.Nickname} is taken.",
+                "Choose another one."
+            );
         }
         return Find(board.Id)!;
     }
@@ -140,7 +144,13 @@ public sealed class BoardStore(Database database)
             INSERT INTO changes (board_id, card_number, cause_id, text, made_at)
             SELECT id, card_number, @causeId, @text, @at FROM boards WHERE id = @boardId
             """,
-            new { boardId, causeId, text, at = at.ToString("O") }
+            new
+            {
+                boardId,
+                causeId,
+                text,
+                at = at.ToString("O"),
+            }
         );
     }
 

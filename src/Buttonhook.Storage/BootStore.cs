@@ -98,11 +98,21 @@ public sealed class BootStore(Database database)
     {
         using var connection = database.Connect();
         using var transaction = connection.BeginTransaction();
-        var next = connection.ExecuteScalar<long>("SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId", new { bootId }, transaction);
+        var next = connection.ExecuteScalar<long>(
+            "SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId",
+            new { bootId },
+            transaction
+        );
         foreach (var piece in pieces)
             connection.Execute(
                 "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
-                new { bootId, sequence = next++, piece.Milliseconds, piece.Bytes },
+                new
+                {
+                    bootId,
+                    sequence = next++,
+                    piece.Milliseconds,
+                    piece.Bytes,
+                },
                 transaction
             );
         transaction.Commit();
@@ -112,7 +122,10 @@ public sealed class BootStore(Database database)
     public IEnumerable<StoredPiece> Pieces(string bootId)
     {
         using var connection = database.Connect();
-        using var reader = connection.ExecuteReader("SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence", new { bootId });
+        using var reader = connection.ExecuteReader(
+            "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence",
+            new { bootId }
+        );
         while (reader.Read())
             yield return new(reader.GetInt32(0), (byte[])reader[1]);
     }
@@ -141,7 +154,12 @@ public sealed class BootStore(Database database)
         using var connection = database.Connect();
         connection.Execute(
             "UPDATE boots SET ended_at = @at, ended_why = @why WHERE id = @bootId AND ended_at IS NULL",
-            new { bootId, why, at = at.ToString("O", CultureInfo.InvariantCulture) }
+            new
+            {
+                bootId,
+                why,
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
         );
     }
 
@@ -156,7 +174,9 @@ public sealed class BootStore(Database database)
     public Boot? Find(string id)
     {
         using var connection = database.Connect();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boots WHERE id = @id", new { id }) is { } row ? Read(row) : null;
+        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boots WHERE id = @id", new { id }) is { } row
+            ? Read(row)
+            : null;
     }
 
     /// <summary>The boots of a board, newest first.</summary>
@@ -164,7 +184,8 @@ public sealed class BootStore(Database database)
 
     /// <summary>The newest boot of each board, by board id.</summary>
     public IReadOnlyDictionary<string, Boot> Latest() =>
-        Query("WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id)", new { }).ToDictionary(b => b.BoardId);
+        Query("WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id)", new { })
+            .ToDictionary(b => b.BoardId);
 
     /// <summary>The newest boots of all boards.</summary>
     public IReadOnlyList<Boot> Newest(int most) => Query("ORDER BY started_at DESC LIMIT @most", new { most });
@@ -184,7 +205,12 @@ public sealed class BootStore(Database database)
     {
         var boots = Query(
             "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IS NOT NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'",
-            new { modelId, revisionId, imageId }
+            new
+            {
+                modelId,
+                revisionId,
+                imageId,
+            }
         );
         var logins = boots.Where(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded).ToList();
         var seconds = logins
@@ -200,7 +226,12 @@ public sealed class BootStore(Database database)
         [
             .. Query(
                     "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IN ('ReachedLogin', 'Degraded') ORDER BY started_at DESC LIMIT 50",
-                    new { modelId, revisionId, imageId }
+                    new
+                    {
+                        modelId,
+                        revisionId,
+                        imageId,
+                    }
                 )
                 .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
         ];
@@ -209,7 +240,15 @@ public sealed class BootStore(Database database)
     public void AddNote(string bootId, BootNote note)
     {
         using var connection = database.Connect();
-        connection.Execute("INSERT INTO boot_notes (boot_id, milliseconds, text) VALUES (@bootId, @Milliseconds, @Text)", new { bootId, note.Milliseconds, note.Text });
+        connection.Execute(
+            "INSERT INTO boot_notes (boot_id, milliseconds, text) VALUES (@bootId, @Milliseconds, @Text)",
+            new
+            {
+                bootId,
+                note.Milliseconds,
+                note.Text,
+            }
+        );
     }
 
     /// <summary>What people saw or did during a boot, in order.</summary>
@@ -219,7 +258,10 @@ public sealed class BootStore(Database database)
         return
         [
             .. connection
-                .Query<(long Milliseconds, string Text)>("SELECT milliseconds, text FROM boot_notes WHERE boot_id = @bootId ORDER BY milliseconds, id", new { bootId })
+                .Query<(long Milliseconds, string Text)>(
+                    "SELECT milliseconds, text FROM boot_notes WHERE boot_id = @bootId ORDER BY milliseconds, id",
+                    new { bootId }
+                )
                 .Select(n => new BootNote((int)n.Milliseconds, n.Text)),
         ];
     }

@@ -32,7 +32,11 @@ public sealed class Database
         }
         catch (SqliteException e)
         {
-            return new Problem($"{path} should be a Buttonhook database.", $"SQLite says: {e.Message}", "Name another data folder, or restore this file from a copy.");
+            return new Problem(
+                $"{path} should be a Buttonhook database.",
+                $"SQLite says: {e.Message}",
+                "Name another data folder, or restore this file from a copy."
+            );
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

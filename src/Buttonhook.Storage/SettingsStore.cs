@@ -26,7 +26,13 @@ public sealed class SettingsStore(Database database)
             VALUES (@boardId, (SELECT COALESCE(MAX(version), 0) + 1 FROM settings WHERE board_id = @boardId), @bootId, @json, @at)
             RETURNING version
             """,
-            new { boardId, bootId, json = JsonSerializer.Serialize(settings, DataFile.Json), at = at.ToString("O", CultureInfo.InvariantCulture) }
+            new
+            {
+                boardId,
+                bootId,
+                json = JsonSerializer.Serialize(settings, DataFile.Json),
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
         );
         return new(boardId, (int)version, bootId, settings, at);
     }

@@ -104,7 +104,11 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
                 if (total == 0 && LogFiles.OtherKind(piece) is { } kind)
                 {
                     boots.Remove(boot.Id);
-                    return new Problem("A console log should be text as a serial port gives it.", $"{name} is {kind}.", "Unpack it, or choose the log itself.");
+                    return new Problem(
+                        "A console log should be text as a serial port gives it.",
+                        $"{name} is {kind}.",
+                        "Unpack it, or choose the log itself."
+                    );
                 }
                 total += piece.Length;
                 if (total > most)
@@ -123,7 +127,11 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         if (total == 0)
         {
             boots.Remove(boot.Id);
-            return new Problem("A console log should have at least one byte.", $"{name} is empty.", "Look whether the right file was chosen, or capture the console here.");
+            return new Problem(
+                "A console log should have at least one byte.",
+                $"{name} is empty.",
+                "Look whether the right file was chosen, or capture the console here."
+            );
         }
         boots.End(boot.Id, "A log file.", clock.GetUtcNow());
         var (reading, diagnosis) = Load(boot.Id)!.Diagnose();

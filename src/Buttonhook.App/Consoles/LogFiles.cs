@@ -35,7 +35,9 @@ public static class LogFiles
         foreach (var (magic, kind) in OtherKinds)
             if (start.StartsWith(magic))
                 return kind;
-        return start.Length > 1024 && start[510] == 0x55 && start[511] == 0xAA && start[..440].IndexOfAnyExcept((byte)0) < 440 ? "a disk image" : null;
+        return start.Length > 1024 && start[510] == 0x55 && start[511] == 0xAA && start[..440].IndexOfAnyExcept((byte)0) < 440
+            ? "a disk image"
+            : null;
     }
 
     /// <summary>The problem of a log that is too large.</summary>

@@ -27,7 +27,13 @@ public sealed class TtySource(string path, int speed, Action? afterOpen, TimePro
 
     /// <inheritdoc/>
     public Problem? Type(byte[] bytes) =>
-        tty?.Send(bytes) == true ? null : new Problem("The board should take what is typed.", "The port does not take it.", "Look whether the adapter is still plugged in.");
+        tty?.Send(bytes) == true
+            ? null
+            : new Problem(
+                "The board should take what is typed.",
+                "The port does not take it.",
+                "Look whether the adapter is still plugged in."
+            );
 
     /// <inheritdoc/>
     public void Dispose() => tty?.Dispose();

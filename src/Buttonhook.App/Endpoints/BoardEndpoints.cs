@@ -31,7 +31,11 @@ public static class BoardEndpoints
         api.MapGet("/bench", (BenchViews views) => views.Bench()).Produces<IReadOnlyList<BoardSummary>>();
         api.MapGet("/catalogue", (Catalogue catalogue) => catalogue);
         api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());
-        api.MapGet("/boards/{id}", (string id, BenchViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")).Produces<BoardView>();
+        api.MapGet(
+                "/boards/{id}",
+                (string id, BenchViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")
+            )
+            .Produces<BoardView>();
         api.MapPost(
                 "/boards",
                 (BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
@@ -41,7 +45,9 @@ public static class BoardEndpoints
         api.MapPut(
                 "/boards/{id}",
                 (string id, BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
-                    boards.Find(id) is { } bench ? Save(id, input, bench.Board.Changes, boards, views, catalogue) : Problems.Missing("This board")
+                    boards.Find(id) is { } bench
+                        ? Save(id, input, bench.Board.Changes, boards, views, catalogue)
+                        : Problems.Missing("This board")
             )
             .Produces<BoardView>();
         api.MapDelete(
@@ -55,23 +61,51 @@ public static class BoardEndpoints
         );
     }
 
-    private static IResult Save(string id, BoardInput input, IReadOnlyList<string> changes, BoardStore boards, BenchViews views, Catalogue catalogue)
+    private static IResult Save(
+        string id,
+        BoardInput input,
+        IReadOnlyList<string> changes,
+        BoardStore boards,
+        BenchViews views,
+        Catalogue catalogue
+    )
     {
         if (Mistake(input, catalogue) is { } mistake)
             return mistake.Answer();
         var kept = boards.Find(id)?.Board.ImageId;
-        var board = new Board(id, input.Nickname.Trim(), input.ModelId, input.RevisionId, input.MemoryMiB, input.Connected, input.ToldBy, kept, changes, input.Simulated);
-        return boards.Save(board, input.Simulated ? input.FaultId : null).Problem is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(views.Board(id));
+        var board = new Board(
+            id,
+            input.Nickname.Trim(),
+            input.ModelId,
+            input.RevisionId,
+            input.MemoryMiB,
+            input.Connected,
+            input.ToldBy,
+            kept,
+            changes,
+            input.Simulated
+        );
+        return boards.Save(board, input.Simulated ? input.FaultId : null).Problem is { } problem
+            ? problem.Answer(StatusCodes.Status409Conflict)
+            : Results.Ok(views.Board(id));
     }
 
     private static Problem? Mistake(BoardInput input, Catalogue catalogue)
     {
         if (string.IsNullOrWhiteSpace(input.Nickname) || input.Nickname.Length > 40)
-            return new("A board should have a nickname of 1 to 40 letters.", input.Nickname.Length > 40 ? $"This one has {input.Nickname.Length}." : "There is none.", "Give it one that fits on a label.");
+            return new(
+                "A board should have a nickname of 1 to 40 letters.",
+                input.Nickname.Length > 40 ? $"This one has {input.Nickname.Length}." : "There is none.",
+                "Give it one that fits on a label."
+            );
         if (catalogue.Model(input.ModelId) is not { } model)
             return new("The model should be in the catalogue.", $"{input.ModelId} is not.", "Choose one from the list.");
         if (model.Revision(input.RevisionId) is null)
-            return new($"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.", $"{input.RevisionId} is not one of them.", "Look at the mark on the board.");
+            return new(
+                $"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.",
+                $"{input.RevisionId} is not one of them.",
+                "Look at the mark on the board."
+            );
         if (!model.MemoryMiB.Contains(input.MemoryMiB))
             return new(
                 $"{model.Name} is sold with {string.Join(" or ", model.MemoryMiB.Select(Sizes.Memory))}.",

@@ -32,7 +32,16 @@ public sealed record Typed(string Text);
 public sealed record NoteInput(string Text);
 
 /// <summary>A boot in a list.</summary>
-public sealed record BootRow(string Id, string BoardId, int Number, string? ImageTitle, string Source, DateTimeOffset StartedAt, string Word, string? TopCause);
+public sealed record BootRow(
+    string Id,
+    string BoardId,
+    int Number,
+    string? ImageTitle,
+    string Source,
+    DateTimeOffset StartedAt,
+    string Word,
+    string? TopCause
+);
 
 /// <summary>Boot: captures from a simulated board, a serial port or a log file.</summary>
 public static class BootEndpoints
@@ -47,7 +56,11 @@ public static class BootEndpoints
         api.MapPost("/boards/{id}/logs", Drop).Produces<BootView>().Accepts<byte[]>("application/octet-stream");
         api.MapGet("/boards/{id}/boots", (string id, BootStore boots, Catalogue catalogue) => Rows(boots.Of(id), catalogue));
         api.MapGet("/boots", (BootStore boots, Catalogue catalogue) => Rows(boots.Newest(200), catalogue));
-        api.MapGet("/boots/{id}", (string id, BenchViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")).Produces<BootView>();
+        api.MapGet(
+                "/boots/{id}",
+                (string id, BenchViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")
+            )
+            .Produces<BootView>();
         api.MapGet("/boots/{id}/lines", Lines).Produces<LinesView>();
         api.MapGet("/boots/{id}/log", Log);
         api.MapPost("/boots/{id}/typed", Type);
@@ -95,7 +108,11 @@ public static class BootEndpoints
             return Problems.Missing("This board");
         var speed = start.Speed ?? model.Console.Speed;
         if (speed is < 50 or > 4_000_000)
-            return new Problem("A console runs at 50 to 4,000,000 bits a second.", $"{speed} is outside.", "Take the speed on the board card.").Answer();
+            return new Problem(
+                "A console runs at 50 to 4,000,000 bits a second.",
+                $"{speed} is outside.",
+                "Take the speed on the board card."
+            ).Answer();
         await captures.EndOn(id);
         var seed = clock.GetUtcNow().Millisecond + bench.CardNumber * 1000;
         IConsoleSource source;
@@ -103,23 +120,43 @@ public static class BootEndpoints
         if (start.Source == "simulated")
         {
             if (!bench.Board.Simulated)
-                return new Problem("A simulated boot needs a simulated board.", $"{bench.Board.Nickname} is a real one.", "Choose its serial port, or drop a log.").Answer();
+                return new Problem(
+                    "A simulated boot needs a simulated board.",
+                    $"{bench.Board.Nickname} is a real one.",
+                    "Choose its serial port, or drop a log."
+                ).Answer();
             source = new SimulatedSource(views.Plan(bench, seed, speed), options.Pace, clock);
             name = $"simulated board at {speed} 8N1";
         }
         else
         {
             if (!start.Source.StartsWith("/dev/", StringComparison.Ordinal))
-                return new Problem("A serial port is named by its path under /dev.", $"{start.Source} is not.", "Choose one from the list, such as /dev/ttyUSB0.").Answer();
+                return new Problem(
+                    "A serial port is named by its path under /dev.",
+                    $"{start.Source} is not.",
+                    "Choose one from the list, such as /dev/ttyUSB0."
+                ).Answer();
             var behind = terminals.BoardAt(start.Source) is { } other ? boards.Find(other) : null;
-            source = new TtySource(start.Source, speed, behind is null ? null : () => terminals.PowerOn(behind.Board.Id, views.Plan(behind, seed, speed)), clock);
+            source = new TtySource(
+                start.Source,
+                speed,
+                behind is null ? null : () => terminals.PowerOn(behind.Board.Id, views.Plan(behind, seed, speed)),
+                clock
+            );
             name = $"{start.Source} at {speed} 8N1";
         }
         var begun = await captures.Start(bench, name, source);
         return begun.Value is { } boot ? Results.Ok(views.Boot(boot.Id)) : begun.Problem!.Answer();
     }
 
-    private static async Task<IResult> Drop(string id, HttpContext context, BoardStore boards, BenchViews views, Captures captures, string? name)
+    private static async Task<IResult> Drop(
+        string id,
+        HttpContext context,
+        BoardStore boards,
+        BenchViews views,
+        Captures captures,
+        string? name
+    )
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
@@ -129,7 +166,12 @@ public static class BootEndpoints
             return LogFiles.TooLarge(context.Request.ContentLength.Value, LogFiles.Largest).Answer(StatusCodes.Status413PayloadTooLarge);
         }
         context.Features.GetRequiredFeature<IHttpMaxRequestBodySizeFeature>().MaxRequestBodySize = null;
-        var stored = await captures.Store(bench, Path.GetFileName(name) is { Length: > 0 } file ? file[..Math.Min(file.Length, 120)] : "log file", LogFiles.Pieces(context.Request.BodyReader), LogFiles.Largest);
+        var stored = await captures.Store(
+            bench,
+            Path.GetFileName(name) is { Length: > 0 } file ? file[..Math.Min(file.Length, 120)] : "log file",
+            LogFiles.Pieces(context.Request.BodyReader),
+            LogFiles.Largest
+        );
         return stored.Value is { } boot ? Results.Ok(views.Boot(boot.Id)) : stored.Problem!.Answer();
     }
 
@@ -180,9 +222,15 @@ public static class BootEndpoints
     private static IResult Type(string id, Typed typed, Captures captures)
     {
         if (typed.Text.Length > 4096)
-            return new Problem("Up to 4096 characters can be typed at once.", $"These are {typed.Text.Length}.", "Type less at once.").Answer();
+            return new Problem(
+                "Up to 4096 characters can be typed at once.",
+                $"These are {typed.Text.Length}.",
+                "Type less at once."
+            ).Answer();
         if (captures.Running(id) is not { Live: true } capture)
-            return new Problem("The board should be on.", "This capture has ended.", "Boot it again.").Answer(StatusCodes.Status409Conflict);
+            return new Problem("The board should be on.", "This capture has ended.", "Boot it again.").Answer(
+                StatusCodes.Status409Conflict
+            );
         return capture.Type(Encoding.UTF8.GetBytes(typed.Text)) is { } problem ? problem.Answer() : Results.NoContent();
     }
 
@@ -200,7 +248,11 @@ public static class BootEndpoints
         if (boots.Find(id) is null)
             return Problems.Missing("This boot");
         if (string.IsNullOrWhiteSpace(note.Text) || note.Text.Length > 200)
-            return new Problem("A mark has 1 to 200 letters.", $"This one has {note.Text.Length}.", "Say in a few words what you saw.").Answer();
+            return new Problem(
+                "A mark has 1 to 200 letters.",
+                $"This one has {note.Text.Length}.",
+                "Say in a few words what you saw."
+            ).Answer();
         var now = captures.Running(id)?.Now ?? captures.With<object>(id, r => r.Log.LastArrival ?? 0) as int? ?? 0;
         boots.AddNote(id, new(now, note.Text.Trim()));
         return Results.Ok(views.Boot(id));

@@ -9,7 +9,15 @@ namespace Buttonhook.App.Endpoints;
 public sealed record Correction(string BootId, string CauseId);
 
 /// <summary>A cause as the rule book page lists it.</summary>
-public sealed record RuleRow(string Id, string Name, Core.Consoles.Stage Stage, string LooksLike, string Check, string Fix, int Observations);
+public sealed record RuleRow(
+    string Id,
+    string Name,
+    Core.Consoles.Stage Stage,
+    string LooksLike,
+    string Check,
+    string Fix,
+    int Observations
+);
 
 /// <summary>Diagnose.</summary>
 public static class DiagnosingEndpoints
@@ -19,28 +27,57 @@ public static class DiagnosingEndpoints
     {
         api.MapGet(
                 "/boots/{id}/diagnosis",
-                (string id, Captures captures) => captures.With(id, r => r.Diagnose().Diagnosis) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
+                (string id, Captures captures) =>
+                    captures.With(id, r => r.Diagnose().Diagnosis) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
             )
             .Produces<Diagnosis>();
         api.MapPost("/boards/{id}/corrections", Correct).Produces<BoardView>();
         api.MapGet(
             "/rules",
             (RuleBookIndex rules) =>
-                rules.Book.Causes.Select(c => new RuleRow(c.Id, c.Name, c.Stage, c.LooksLike, Plain(c.Check.What), Plain(c.Fix), c.Evidence?.Count ?? 0)).ToList()
+                rules
+                    .Book.Causes.Select(c => new RuleRow(
+                        c.Id,
+                        c.Name,
+                        c.Stage,
+                        c.LooksLike,
+                        Plain(c.Check.What),
+                        Plain(c.Fix),
+                        c.Evidence?.Count ?? 0
+                    ))
+                    .ToList()
         );
     }
 
     private static string Plain(string text) => System.Text.RegularExpressions.Regex.Replace(text, @"\{\w+\|([^}]*)\}", "$1");
 
-    private static IResult Correct(string id, Correction correction, BoardStore boards, Captures captures, BenchViews views, TimeProvider clock)
+    private static IResult Correct(
+        string id,
+        Correction correction,
+        BoardStore boards,
+        Captures captures,
+        BenchViews views,
+        TimeProvider clock
+    )
     {
         if (boards.Find(id) is null)
             return Problems.Missing("This board");
-        var cause = captures.With(correction.BootId, r => r.Diagnose().Diagnosis.Causes.FirstOrDefault(c => c.Id == correction.CauseId) ?? Nothing);
+        var cause = captures.With(
+            correction.BootId,
+            r => r.Diagnose().Diagnosis.Causes.FirstOrDefault(c => c.Id == correction.CauseId) ?? Nothing
+        );
         if (cause is null || cause == Nothing)
-            return new Problem("A correction belongs to a cause of this boot.", $"{correction.CauseId} is not one.", "Choose one of the causes on the page.").Answer();
+            return new Problem(
+                "A correction belongs to a cause of this boot.",
+                $"{correction.CauseId} is not one.",
+                "Choose one of the causes on the page."
+            ).Answer();
         if (cause.Correction is not { } text)
-            return new Problem("This cause should have something to correct.", $"{cause.Name} has not.", "Follow its advice; nothing needs to be recorded.").Answer();
+            return new Problem(
+                "This cause should have something to correct.",
+                $"{cause.Name} has not.",
+                "Follow its advice; nothing needs to be recorded."
+            ).Answer();
         boards.AddChange(id, cause.Id, text, clock.GetUtcNow());
         return Results.Ok(views.Board(id));
     }

@@ -28,15 +28,31 @@ public static class KeepingEndpoints
         api.MapGet("/boards/{id}/settings/{file}", Export);
     }
 
-    private static IResult View(string id, BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue)
+    private static IResult View(
+        string id,
+        BoardStore boards,
+        BootStore boots,
+        SettingsStore settings,
+        Captures captures,
+        Catalogue catalogue
+    )
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
         var versions = settings.Of(id);
         var newest = boots.Of(id);
-        var boot = newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Core.Consoles.Stage.Login) ?? newest.FirstOrDefault();
+        var boot =
+            newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Core.Consoles.Stage.Login)
+            ?? newest.FirstOrDefault();
         if (boot is null)
-            return Results.Ok(new KeepView(null, null, new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."), versions));
+            return Results.Ok(
+                new KeepView(
+                    null,
+                    null,
+                    new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."),
+                    versions
+                )
+            );
         var draft = Draft(bench, boot, boots, captures, catalogue);
         return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions));
     }
@@ -48,10 +64,27 @@ public static class KeepingEndpoints
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         foreach (var piece in boots.Pieces(boot.Id))
             hash.AppendData(piece.Bytes);
-        return SettingsMaker.From(bench.Board, catalogue, boot.ImageId, reading!, boot.Source, Convert.ToHexStringLower(hash.GetHashAndReset()), boot.StartedAt);
+        return SettingsMaker.From(
+            bench.Board,
+            catalogue,
+            boot.ImageId,
+            reading!,
+            boot.Source,
+            Convert.ToHexStringLower(hash.GetHashAndReset()),
+            boot.StartedAt
+        );
     }
 
-    private static IResult Keep(string id, KeepInput input, BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue, TimeProvider clock)
+    private static IResult Keep(
+        string id,
+        KeepInput input,
+        BoardStore boards,
+        BootStore boots,
+        SettingsStore settings,
+        Captures captures,
+        Catalogue catalogue,
+        TimeProvider clock
+    )
     {
         if (boards.Find(id) is not { } bench || boots.Find(input.BootId) is not { } boot || boot.BoardId != id)
             return Problems.Missing("This boot");
@@ -60,14 +93,23 @@ public static class KeepingEndpoints
         var draft = Draft(bench, boot, boots, captures, catalogue);
         if (draft.Value is not { } filled)
             return draft.Problem!.Answer();
-        var completed = filled with { Notes = input.Notes.Trim(), Hostname = input.Hostname ?? filled.Hostname, RootDevice = input.RootDevice ?? filled.RootDevice };
+        var completed = filled with
+        {
+            Notes = input.Notes.Trim(),
+            Hostname = input.Hostname ?? filled.Hostname,
+            RootDevice = input.RootDevice ?? filled.RootDevice,
+        };
         return Results.Ok(settings.Keep(id, boot.Id, completed, clock.GetUtcNow()));
     }
 
     private static IResult Export(string id, string file, SettingsStore settings)
     {
         var parts = file.Split('.');
-        if (parts is not [var number, "json" or "md"] || !int.TryParse(number, out var version) || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept)
+        if (
+            parts is not [var number, "json" or "md"]
+            || !int.TryParse(number, out var version)
+            || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept
+        )
             return Problems.Missing("This version");
         var name = $"{kept.Settings.Nickname.ToLowerInvariant()}-settings-{version}.{parts[1]}";
         return parts[1] == "md"

@@ -64,7 +64,14 @@ public static class MatchingEndpoints
                     .ToList()
             );
 
-    private static async Task<IResult> Choose(string id, ImageChoice choice, BoardStore boards, BenchViews views, Catalogue catalogue, Captures captures)
+    private static async Task<IResult> Choose(
+        string id,
+        ImageChoice choice,
+        BoardStore boards,
+        BenchViews views,
+        Catalogue catalogue,
+        Captures captures
+    )
     {
         if (boards.Find(id) is null)
             return Problems.Missing("This board");

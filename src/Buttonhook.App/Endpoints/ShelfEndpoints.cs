@@ -12,5 +12,9 @@ public static class ShelfEndpoints
 {
     /// <summary>Adds the routes.</summary>
     public static void MapShelves(this RouteGroupBuilder api) =>
-        api.MapGet("/shelves", (Catalogue catalogue, BootStore boots, RuleBookIndex rules) => new Shelves(catalogue.Images.Count, boots.Count(), rules.Book.Causes.Count));
+        api.MapGet(
+            "/shelves",
+            (Catalogue catalogue, BootStore boots, RuleBookIndex rules) =>
+                new Shelves(catalogue.Images.Count, boots.Count(), rules.Book.Causes.Count)
+        );
 }

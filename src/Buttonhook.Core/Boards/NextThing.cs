@@ -57,12 +57,29 @@ public enum NextAction
 /// <summary>The one thing worth doing next: what, why, how long, and the caution if there is one.</summary>
 /// <param name="Target">What the action is about: a step, an image or a cause.</param>
 /// <param name="Minutes">How long it takes; 0 when it is done at once.</param>
-public sealed record NextThing(string Title, IReadOnlyList<string> Why, NextAction Action, string Label, string? Target, int Minutes, string? Caution = null);
+public sealed record NextThing(
+    string Title,
+    IReadOnlyList<string> Why,
+    NextAction Action,
+    string Label,
+    string? Target,
+    int Minutes,
+    string? Caution = null
+);
 
 /// <summary>The newest boot of the card that is in a board now.</summary>
 /// <param name="Settled">Whether it is clear how it ended.</param>
 /// <param name="Corrected">Whether something was corrected after it.</param>
-public sealed record BootState(bool Live, bool Settled, Outcome? Outcome, Stage? LastStage, RankedCause? Top, int? LoginSeconds, bool Corrected, bool Kept);
+public sealed record BootState(
+    bool Live,
+    bool Settled,
+    Outcome? Outcome,
+    Stage? LastStage,
+    RankedCause? Top,
+    int? LoginSeconds,
+    bool Corrected,
+    bool Kept
+);
 
 /// <summary>Computes the next thing from the state of a board; a person may look at any step, and the step changes what is asked first.</summary>
 public static class NextThings
@@ -73,12 +90,26 @@ public static class NextThings
     public static NextThing For(SeamStep step, Board board, Catalogue catalogue, IReadOnlyList<Match> matches, BootState? boot)
     {
         if (catalogue.Model(board.ModelId) is not { } model)
-            return new("Say which board this is", ["Its model is no longer in the catalogue."], NextAction.Open, "Identify it", "identify", 1);
+            return new(
+                "Say which board this is",
+                ["Its model is no longer in the catalogue."],
+                NextAction.Open,
+                "Identify it",
+                "identify",
+                1
+            );
         var image = catalogue.Image(board.ImageId);
         if (image is null)
             return TakeImage(board, matches);
-        if (step == SeamStep.Match && boot is null && matches.FirstOrDefault(m => m.Image.Id == image.Id) is { Verdict: Verdict.WillNotStart } wrong)
-            return TakeImage(board, matches) with { Why = [$"{wrong.Image.Title} will not start here. {wrong.Reasons[0].Text}", .. TakeImage(board, matches).Why] };
+        if (
+            step == SeamStep.Match
+            && boot is null
+            && matches.FirstOrDefault(m => m.Image.Id == image.Id) is { Verdict: Verdict.WillNotStart } wrong
+        )
+            return TakeImage(board, matches) with
+            {
+                Why = [$"{wrong.Image.Title} will not start here. {wrong.Reasons[0].Text}", .. TakeImage(board, matches).Why],
+            };
         return boot switch
         {
             null => BeforeBoot(board, model, image, catalogue, matches),
@@ -98,13 +129,20 @@ public static class NextThings
                 null,
                 1
             ),
-            { Corrected: true } => Boot("Boot again", [$"What was wrong is corrected on this card. {board.Nickname} should come further now."], image, model),
+            { Corrected: true } => Boot(
+                "Boot again",
+                [$"What was wrong is corrected on this card. {board.Nickname} should come further now."],
+                image,
+                model
+            ),
             { Outcome: Outcome.ReachedLogin or Outcome.Degraded } when boot.Top is null or { Correction: null } => Keep(board, boot),
             { Top: { Correction: { } correction } top } => new(
                 top.Fix.Split(';')[0].TrimEnd('.'),
                 [
                     $"{top.Name}, {Percent(top.Probability)}.{Proof(top)}",
-                    boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin ? "The login works all the same; it can be kept as it is." : $"To confirm it first: {top.NextCheck}",
+                    boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin
+                        ? "The login works all the same; it can be kept as it is."
+                        : $"To confirm it first: {top.NextCheck}",
                 ],
                 NextAction.Correct,
                 "It is corrected",
@@ -112,7 +150,12 @@ public static class NextThings
                 top.CheckMinutes,
                 top.Caution
             ),
-            _ => Boot("Boot once more", ["No rule explains this boot. A second log shows whether it stops at the same line."], image, model),
+            _ => Boot(
+                "Boot once more",
+                ["No rule explains this boot. A second log shows whether it stops at the same line."],
+                image,
+                model
+            ),
         };
     }
 
@@ -145,11 +188,29 @@ public static class NextThings
     {
         var adapter = catalogue.Adapter(board.Connected.AdapterId);
         if (adapter is not null && ConsoleWires.Check(adapter, model.Console).Refused is { } refused)
-            return new("Use another console adapter", [refused], NextAction.Open, "Look at the wires", "connect", 2, "Take power off before moving wires.");
+            return new(
+                "Use another console adapter",
+                [refused],
+                NextAction.Open,
+                "Look at the wires",
+                "connect",
+                2,
+                "Take power off before moving wires."
+            );
         var supply = SupplyCheck.Check(catalogue.Supply(board.Connected.SupplyId), model.Power);
         if (!supply.Enough)
-            return new("Use another supply", [supply.Text], NextAction.Open, "Look at the supply", "connect", 2, "Never open a mains adapter.");
-        var change = matches.FirstOrDefault(m => m.Image.Id == image.Id)?.Reasons.FirstOrDefault(r => r.Bearing is Bearing.Change or Bearing.Stops);
+            return new(
+                "Use another supply",
+                [supply.Text],
+                NextAction.Open,
+                "Look at the supply",
+                "connect",
+                2,
+                "Never open a mains adapter."
+            );
+        var change = matches
+            .FirstOrDefault(m => m.Image.Id == image.Id)
+            ?.Reasons.FirstOrDefault(r => r.Bearing is Bearing.Change or Bearing.Stops);
         return Boot(
             $"Boot {board.Nickname}",
             [

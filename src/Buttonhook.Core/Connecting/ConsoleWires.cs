@@ -23,11 +23,10 @@ public static class ConsoleWires
         if (!adapter.Levels.Contains(port.Level))
         {
             var has = string.Join(" or ", adapter.Levels.Select(l => l.Words()));
-            var harm = adapter.Levels.Contains(ConsoleLevel.Rs232) && port.Level != ConsoleLevel.Rs232
-                ? " RS-232 destroys a logic pin."
-                : port.Level == ConsoleLevel.Rs232
-                    ? " RS-232 destroys the adapter."
-                    : "";
+            var harm =
+                adapter.Levels.Contains(ConsoleLevel.Rs232) && port.Level != ConsoleLevel.Rs232 ? " RS-232 destroys a logic pin."
+                : port.Level == ConsoleLevel.Rs232 ? " RS-232 destroys the adapter."
+                : "";
             return new($"{adapter.Name} speaks {has}; this console is {port.Level.Words()}.{harm}", [], []);
         }
         if (port.Speed > adapter.MaxSpeed)
@@ -39,7 +38,21 @@ public static class ConsoleWires
             new("receive", "transmit", "what the board prints"),
         ];
         return port.Level == ConsoleLevel.Rs232
-            ? new(null, wires, ["Two RS-232 ports are both terminals: use a null-modem cable, which crosses the data wires.", "With a straight cable nothing at all appears."])
-            : new(null, wires, ["Leave the adapter's supply wire off: the board has its own supply.", "Open the console before power: an empty window is right until then."]);
+            ? new(
+                null,
+                wires,
+                [
+                    "Two RS-232 ports are both terminals: use a null-modem cable, which crosses the data wires.",
+                    "With a straight cable nothing at all appears.",
+                ]
+            )
+            : new(
+                null,
+                wires,
+                [
+                    "Leave the adapter's supply wire off: the board has its own supply.",
+                    "Open the console before power: an empty window is right until then.",
+                ]
+            );
     }
 }

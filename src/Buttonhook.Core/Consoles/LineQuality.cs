@@ -67,8 +67,7 @@ public sealed class LineQuality
         }
     }
 
-    private static bool IsText(int b) =>
-        b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
+    private static bool IsText(int b) => b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
 
     /// <summary>Judges what was counted; with fewer than 24 bytes the answer is None.</summary>
     public LineVerdict Judge()
@@ -120,12 +119,23 @@ public sealed class LineQuality
     {
         var text = "\r\n\r\nU-Boot 2023.01 (Jun 22 2026 - 08:38:07 +0000)\r\n\r\nDRAM:  512 MiB\r\nCore:  47 devices, 13 uclasses\r\n"u8
             .ToArray()
-            .Concat("Loading Environment from Flash... *** Warning - bad CRC, using default environment\r\n\r\nHit any key to stop autoboot:  2 \b\b\b 1 \b\b\b 0 \r\n"u8.ToArray())
-            .Concat("scanning bus for devices...\r\n            Capacity: 114.0 MB = 0.1 GB (233472 x 512)\r\nRetrieving file: /extlinux/extlinux.conf\r\n"u8.ToArray())
-            .Concat("[    0.000000] Kernel command line: root=/dev/mmcblk0p2 rw console=ttyS0,115200\r\n[    2.996631] usb 1-1: new high-speed USB device number 2\r\n"u8.ToArray())
+            .Concat(
+                "Loading Environment from Flash... *** Warning - bad CRC, using default environment\r\n\r\nHit any key to stop autoboot:  2 \b\b\b 1 \b\b\b 0 \r\n"u8.ToArray()
+            )
+            .Concat(
+                "scanning bus for devices...\r\n            Capacity: 114.0 MB = 0.1 GB (233472 x 512)\r\nRetrieving file: /extlinux/extlinux.conf\r\n"u8.ToArray()
+            )
+            .Concat(
+                "[    0.000000] Kernel command line: root=/dev/mmcblk0p2 rw console=ttyS0,115200\r\n[    2.996631] usb 1-1: new high-speed USB device number 2\r\n"u8.ToArray()
+            )
             .Concat("[  OK  ] Started system log. Starting network ... done.\r\n\r\nwelcome, devbox login: "u8.ToArray())
             .ToArray();
-        text = [.. Enumerable.Range(0, 10).SelectMany(k => text.Select(b => b is >= (byte)'0' and <= (byte)'9' ? (byte)('0' + (b - '0' + k) % 10) : b))];
+        text =
+        [
+            .. Enumerable
+                .Range(0, 10)
+                .SelectMany(k => text.Select(b => b is >= (byte)'0' and <= (byte)'9' ? (byte)('0' + (b - '0' + k) % 10) : b)),
+        ];
         var list = new List<Hypothesis>();
         void Try(LineFault fault, double ratio, bool inverted, int gap)
         {
@@ -138,7 +148,10 @@ public sealed class LineQuality
             var sum = received.Length + 256 * Smoothing;
             list.Add(new(fault, ratio, [.. counts.Select(c => Math.Log((c + Smoothing) / sum))]));
         }
-        var ratios = UsualRates.SelectMany(s => UsualRates.Where(r => r != s).Select(r => Math.Round((double)s / r, 3))).Where(r => r is > 0.025 and < 40).Distinct();
+        var ratios = UsualRates
+            .SelectMany(s => UsualRates.Where(r => r != s).Select(r => Math.Round((double)s / r, 3)))
+            .Where(r => r is > 0.025 and < 40)
+            .Distinct();
         foreach (var ratio in ratios.Concat([0.9, 0.93, 0.95, 1.05, 1.07, 1.1]))
         {
             Try(LineFault.Speed, ratio, false, 0);

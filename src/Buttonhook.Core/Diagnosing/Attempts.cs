@@ -50,8 +50,12 @@ internal static class Attempts
     {
         if (attempts.Count < 2)
             return false;
-        var failed = attempts.Reverse().TakeWhile(a => !marks.Any(m => m.Line >= a.First && m.Line <= a.Last && m.Mark.Stage == Stage.Login)).Count();
-        return failed >= 3 || (failed == 2 && attempts.Count == 2 && marks.Any(m => m.Mark.Name == "restarts" && m.Line < attempts[^1].First));
+        var failed = attempts
+            .Reverse()
+            .TakeWhile(a => !marks.Any(m => m.Line >= a.First && m.Line <= a.Last && m.Mark.Stage == Stage.Login))
+            .Count();
+        return failed >= 3
+            || (failed == 2 && attempts.Count == 2 && marks.Any(m => m.Mark.Name == "restarts" && m.Line < attempts[^1].First));
     }
 
     /// <summary>How an attempt ended, from its marks.</summary>

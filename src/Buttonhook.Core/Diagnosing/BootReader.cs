@@ -139,14 +139,21 @@ public sealed partial class BootReader
                 {
                     var own = marks.Where(m => m.Line >= a.First && m.Line <= a.Last).ToList();
                     var ended = i == attempts.Count - 1 ? outcome : Attempts.OutcomeOf(own, []);
-                    return new Attempt(i + 1, a.First, a.Last, ended == Outcome.Rebooting ? Outcome.Stopped : ended, Attempts.LastStage(own));
+                    return new Attempt(
+                        i + 1,
+                        a.First,
+                        a.Last,
+                        ended == Outcome.Rebooting ? Outcome.Stopped : ended,
+                        Attempts.LastStage(own)
+                    );
                 }
             )
             .ToList();
         var from = rebooting ? 1 : final.First;
         var evidence = all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList();
         var harmless = all.Where(h => h.Pattern >= harmlessOffset).ToList();
-        var waiting = inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
+        var waiting =
+            inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
         var reading = new BootReading(
             outcome,
             stage,
@@ -175,7 +182,14 @@ public sealed partial class BootReader
     {
         string? Last(string name) => marks.LastOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
         string? First(string name) => marks.FirstOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
-        var medium = Last("medium") ?? marks.Select(m => m.Values.GetValueOrDefault("cmdline")).LastOrDefault(c => c is not null)?.Split(' ').LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal))?[5..];
+        var medium =
+            Last("medium")
+            ?? marks
+                .Select(m => m.Values.GetValueOrDefault("cmdline"))
+                .LastOrDefault(c => c is not null)
+                ?.Split(' ')
+                .LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal))
+                ?[5..];
         return new(
             Architecture(First("architecture")),
             Last("board"),
@@ -205,7 +219,16 @@ public sealed partial class BootReader
         if (text is null || MemorySize().Match(text) is not { Success: true } match)
             return null;
         var number = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
-        return (long)(number * match.Groups[2].Value switch { "G" => 1L << 30, "M" => 1L << 20, "K" => 1L << 10, _ => 1 });
+        return (long)(
+            number
+            * match.Groups[2].Value switch
+            {
+                "G" => 1L << 30,
+                "M" => 1L << 20,
+                "K" => 1L << 10,
+                _ => 1,
+            }
+        );
     }
 
     [GeneratedRegex(@"^([\d.]+)\s*([KMG]?)")]
@@ -242,7 +265,9 @@ public sealed class RuleBookIndex
         Book = book;
         var evidence = book
             .Causes.SelectMany(c =>
-                (c.Evidence ?? []).Select(e => new EvidenceRule(c, e, true)).Concat((c.Against ?? []).Select(e => new EvidenceRule(c, e, false)))
+                (c.Evidence ?? [])
+                    .Select(e => new EvidenceRule(c, e, true))
+                    .Concat((c.Against ?? []).Select(e => new EvidenceRule(c, e, false)))
             )
             .ToList();
         Evidence = [.. evidence.Where(e => e.Evidence.Find is not null)];

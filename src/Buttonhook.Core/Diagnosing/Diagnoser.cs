@@ -40,12 +40,13 @@ internal static partial class Diagnoser
             .ToList();
         ranked = [.. ranked.Select(s => (s.Id, s.Id == RuleBook.SomethingElse ? Math.Max(s.Probability, Doubt) : s.Probability))];
         var shown = ranked.Sum(s => s.Probability);
-        var causes = ranked
-            .Select(s => Describe(s.Id, s.Probability / shown, found, look))
-            .OrderByDescending(c => c.Probability)
-            .ToList();
+        var causes = ranked.Select(s => Describe(s.Id, s.Probability / shown, found, look)).OrderByDescending(c => c.Probability).ToList();
         var harmless = look
-            .HarmlessHits.Select(h => new HarmlessLine(h.Line, look.Log.Text(h.Line), book.Harmless[h.Pattern - look.Index.HarmlessOffset].Why))
+            .HarmlessHits.Select(h => new HarmlessLine(
+                h.Line,
+                look.Log.Text(h.Line),
+                book.Harmless[h.Pattern - look.Index.HarmlessOffset].Why
+            ))
             .DistinctBy(h => h.Line)
             .ToList();
         return new(outcome, reading.LastStage, reading.Attempts, causes, harmless, Next(causes), reading.Facts);
@@ -140,7 +141,13 @@ internal static partial class Diagnoser
                 id,
                 "Nothing wrong",
                 probability,
-                [new(login.Line, look.Log.Text(login.Line), login.Mark.Stage == Stage.Login ? "the login prompt is there" : "the installer waits for you")],
+                [
+                    new(
+                        login.Line,
+                        look.Log.Text(login.Line),
+                        login.Mark.Stage == Stage.Login ? "the login prompt is there" : "the installer waits for you"
+                    ),
+                ],
                 [],
                 "Log in and look at the addresses.",
                 2,
@@ -165,7 +172,10 @@ internal static partial class Diagnoser
         var candidate = found.First(f => f.Cause.Id == id);
         var cause = candidate.Cause;
         AddLineFacts(candidate, look);
-        string? Fill(string? text) => text is null ? null : Placeholder().Replace(text, m => candidate.Values.GetValueOrDefault(m.Groups[1].Value, m.Groups[2].Value));
+        string? Fill(string? text) =>
+            text is null
+                ? null
+                : Placeholder().Replace(text, m => candidate.Values.GetValueOrDefault(m.Groups[1].Value, m.Groups[2].Value));
         return new(
             id,
             cause.Name,
@@ -199,9 +209,12 @@ internal static partial class Diagnoser
             .OrderByDescending(c => c.Probability * (1 - c.Probability / 2) / Math.Sqrt(Math.Max(1, c.CheckMinutes)))
             .FirstOrDefault(top);
         var share = (best.Probability * 100).ToString("0", CultureInfo.InvariantCulture);
-        return new(best.NextCheck, best.Id == RuleBook.SomethingElse
-            ? "No rule explains this log."
-            : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min.");
+        return new(
+            best.NextCheck,
+            best.Id == RuleBook.SomethingElse
+                ? "No rule explains this log."
+                : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min."
+        );
     }
 
     [GeneratedRegex(@"\{(\w+)\|([^}]*)\}")]

@@ -23,7 +23,11 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
             var part = DataFile.Read<RuleBook>(name, yaml, schema);
             if (part.Value is not { } read)
                 return part;
-            book = new([.. book.Marks, .. read.Marks ?? []], [.. book.Causes, .. read.Causes ?? []], [.. book.Harmless, .. read.Harmless ?? []]);
+            book = new(
+                [.. book.Marks, .. read.Marks ?? []],
+                [.. book.Causes, .. read.Causes ?? []],
+                [.. book.Harmless, .. read.Harmless ?? []]
+            );
         }
         return book.Mistake() is { } mistake ? mistake : book;
     }
@@ -31,7 +35,11 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
     private Problem? Mistake()
     {
         if (Causes.GroupBy(c => c.Id).FirstOrDefault(g => g.Count() > 1) is { } twice)
-            return new("Every cause should stand once in the rule book.", $"{twice.Key} stands {twice.Count()} times.", "Keep one of them.");
+            return new(
+                "Every cause should stand once in the rule book.",
+                $"{twice.Key} stands {twice.Count()} times.",
+                "Keep one of them."
+            );
         foreach (var cause in Causes)
         {
             if (cause.Explains?.FirstOrDefault(id => Cause(id) is null) is { } unknown)
@@ -39,9 +47,15 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
             foreach (var evidence in (cause.Evidence ?? []).Concat(cause.Against ?? []))
             foreach (var signal in new[] { evidence.Signal, evidence.When }.OfType<string>())
                 if (!Signals.All.ContainsKey(signal))
-                    return new($"{cause.Id} should use a known signal.", $"It names {signal}.", $"Known are {string.Join(", ", Signals.All.Keys)}.");
+                    return new(
+                        $"{cause.Id} should use a known signal.",
+                        $"It names {signal}.",
+                        $"Known are {string.Join(", ", Signals.All.Keys)}."
+                    );
         }
-        var expressions = Marks.Select(m => (m.Name, m.Regex)).Concat(Causes.SelectMany(c => (c.Evidence ?? []).Concat(c.Against ?? []).Select(e => (c.Id, e.Regex))));
+        var expressions = Marks
+            .Select(m => (m.Name, m.Regex))
+            .Concat(Causes.SelectMany(c => (c.Evidence ?? []).Concat(c.Against ?? []).Select(e => (c.Id, e.Regex))));
         foreach (var (owner, regex) in expressions.Concat(Harmless.Select(h => (h.Find, h.Regex))))
         {
             try
@@ -92,7 +106,14 @@ public sealed record Cause(
 /// <summary>One observation for or against a cause: a line, a computed signal, or a line that counts only under a signal.</summary>
 /// <param name="Weight">Log odds that the observation is worth, 1 (a hint) to 8 (a proof).</param>
 /// <param name="Says">What it shows, as a clause.</param>
-public sealed record Evidence(double Weight, string? Find = null, string? Regex = null, string? Signal = null, string? When = null, string? Says = null);
+public sealed record Evidence(
+    double Weight,
+    string? Find = null,
+    string? Regex = null,
+    string? Signal = null,
+    string? When = null,
+    string? Says = null
+);
 
 /// <summary>The cheapest look that confirms or clears a cause.</summary>
 public sealed record Check(string What, int Minutes);

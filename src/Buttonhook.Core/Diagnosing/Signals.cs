@@ -90,14 +90,20 @@ public static class Signals
         When(
             "init-arg",
             arguments.Any(a =>
-                a.StartsWith("init=", StringComparison.Ordinal) || (a.StartsWith("rdinit=", StringComparison.Ordinal) && a != "rdinit=/init")
+                a.StartsWith("init=", StringComparison.Ordinal)
+                || (a.StartsWith("rdinit=", StringComparison.Ordinal) && a != "rdinit=/init")
             )
         );
         When("initrd-used", Has("initrd"));
         When("kernel-stalled", stage == Stage.Kernel && !ended);
         When("services-stalled", stage == Stage.Services && !ended);
         When("no-login-prompt", stage == Stage.Services && !ended && Has("system-up"));
-        When("short-memory", marks.Any(m => m.Values.TryGetValue("memory", out var text) && text.EndsWith('K') && long.TryParse(text[..^1], out var k) && k < 200 * 1024));
+        When(
+            "short-memory",
+            marks.Any(m =>
+                m.Values.TryGetValue("memory", out var text) && text.EndsWith('K') && long.TryParse(text[..^1], out var k) && k < 200 * 1024
+            )
+        );
         When("many-attempts", attempts > 1);
         When("root-never-came", stage == Stage.Kernel && Has("waits-for-root"));
         var login = marks.FirstOrDefault(m => m.Mark.Name == "login")?.Line ?? int.MaxValue;

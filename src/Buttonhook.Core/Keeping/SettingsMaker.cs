@@ -49,7 +49,11 @@ public static class SettingsMaker
             facts.BootMedium,
             facts.Hostname,
             facts.Addresses,
-            [.. reading.StageLines.Where(s => s.Milliseconds is not null).Select(s => new StageTime(s.Stage, Math.Round(s.Milliseconds!.Value / 1000.0, 1)))],
+            [
+                .. reading
+                    .StageLines.Where(s => s.Milliseconds is not null)
+                    .Select(s => new StageTime(s.Stage, Math.Round(s.Milliseconds!.Value / 1000.0, 1))),
+            ],
             board.Changes,
             "",
             logSha256,

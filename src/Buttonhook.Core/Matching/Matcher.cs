@@ -63,7 +63,10 @@ public static class Matcher
     private static IEnumerable<(Bearing, string)> InstructionSet(Pair p)
     {
         if (!p.Model.InstructionSet.Starts(p.Image.InstructionSet))
-            yield return (Bearing.Stops, $"Kernel is for {p.Image.InstructionSet.Words()}, this board is {p.Model.InstructionSet.Words()}.");
+            yield return (
+                Bearing.Stops,
+                $"Kernel is for {p.Image.InstructionSet.Words()}, this board is {p.Model.InstructionSet.Words()}."
+            );
     }
 
     private static IEnumerable<(Bearing, string)> Revision(Pair p)
@@ -139,7 +142,10 @@ public static class Matcher
                 $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB)} of memory; this board has {Sizes.Memory(p.Board.MemoryMiB)}."
             );
         else if (p.Board.MemoryMiB < p.Image.ComfortableMemoryMiB)
-            yield return (Bearing.Note, $"Slow with {Sizes.Memory(p.Board.MemoryMiB)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable.");
+            yield return (
+                Bearing.Note,
+                $"Slow with {Sizes.Memory(p.Board.MemoryMiB)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable."
+            );
         if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && p.Board.MemoryMiB > 4096)
             yield return (Bearing.Note, "A 32-bit system gives one program 4 GiB at most.");
     }

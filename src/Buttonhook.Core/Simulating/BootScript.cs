@@ -221,7 +221,13 @@ internal sealed class BootScript
             return true;
         }
         Say(900, "Booting from Hard Disk...\r\nGRUB loading.\r\nWelcome to GRUB!\r\n");
-        steps.Add(new(400, "\x1b[0m                  GNU GRUB  version 2.06\r\n\r\n   The highlighted entry will be executed automatically in 2s.\r\n", Then.Countdown));
+        steps.Add(
+            new(
+                400,
+                "\x1b[0m                  GNU GRUB  version 2.06\r\n\r\n   The highlighted entry will be executed automatically in 2s.\r\n",
+                Then.Countdown
+            )
+        );
         if (Has("autoboot-interrupted"))
         {
             End(Then.LoaderPrompt, "grub> ", 400);
@@ -230,7 +236,10 @@ internal sealed class BootScript
         Say(2000, $"  Booting `{plan.Image.Title}'\r\n\r\nLoading Linux {KernelVersion} ...");
         if (Has("boot-files-missing") || Has("kernel-wrong-architecture"))
         {
-            Say(200, Has("boot-files-missing") ? $"error: file `/boot/vmlinuz-{KernelVersion}' not found." : "error: invalid magic number.");
+            Say(
+                200,
+                Has("boot-files-missing") ? $"error: file `/boot/vmlinuz-{KernelVersion}' not found." : "error: invalid magic number."
+            );
             Say(20, "Loading initial ramdisk ...\r\nerror: you need to load the kernel first.\r\n");
             End(Then.LoaderPrompt, "Press any key to continue...", 100);
             return true;
@@ -246,13 +255,22 @@ internal sealed class BootScript
             K(300, "Booting Linux on physical CPU 0x0000000000");
         else
             K(300, "Command line: BOOT_IMAGE=/boot/vmlinuz");
-        var suffix = Model.InstructionSet switch { InstructionSet.Armhf => "armmp", InstructionSet.Arm64 => "arm64", InstructionSet.Riscv64 => "riscv64", _ => "amd64" };
+        var suffix = Model.InstructionSet switch
+        {
+            InstructionSet.Armhf => "armmp",
+            InstructionSet.Arm64 => "arm64",
+            InstructionSet.Riscv64 => "riscv64",
+            _ => "amd64",
+        };
         K(1, $"Linux version {KernelVersion}-{suffix} (build@orchard) (gcc 12.2.0) #1 SMP");
         K(1, $"Machine model: {Model.Banner} rev {plan.Board.RevisionId}");
         K(1, "Zone ranges:\r\n[    0.000000]   DMA      [mem 0x0000000040000000-0x000000007fffffff]");
         K(1, "psci: probing for conduit method from DT.");
         K(2, $"Kernel command line: {CommandLine}");
-        K(12, $"Memory: {(long)plan.Board.MemoryMiB * 1024 * 93 / 100}K/{(long)plan.Board.MemoryMiB * 1024}K available (13248K kernel code, 2806K rwdata, 6464K init)");
+        K(
+            12,
+            $"Memory: {(long)plan.Board.MemoryMiB * 1024 * 93 / 100}K/{(long)plan.Board.MemoryMiB * 1024}K available (13248K kernel code, 2806K rwdata, 6464K init)"
+        );
         foreach (
             var (delay, line) in new[]
             {
@@ -293,7 +311,10 @@ internal sealed class BootScript
         else
         {
             K(380, "mmc0: new high speed SDHC card at address aaaa");
-            K(30, $"mmcblk0: mmc0:aaaa SL{plan.Board.Connected.CardGb}G {Sizes.Binary(Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32))}");
+            K(
+                30,
+                $"mmcblk0: mmc0:aaaa SL{plan.Board.Connected.CardGb}G {Sizes.Binary(Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32))}"
+            );
             K(20, " mmcblk0: p1 p2");
             if (Has("image-truncated"))
                 K(6, "mmcblk0: p2 size 61440000 extends beyond EOD, truncated");
@@ -341,12 +362,24 @@ internal sealed class BootScript
             return true;
         }
         Say(20, "Begin: Running /scripts/local-premount ... done.");
-        Say(50, $"Begin: Will now check root file system ... fsck from util-linux 2.38.1\r\n[/sbin/fsck.ext4 (1) -- /dev/{Partition}] fsck.ext4 -a -C0 /dev/{Partition}");
+        Say(
+            50,
+            $"Begin: Will now check root file system ... fsck from util-linux 2.38.1\r\n[/sbin/fsck.ext4 (1) -- /dev/{Partition}] fsck.ext4 -a -C0 /dev/{Partition}"
+        );
         if (Has("image-truncated"))
         {
-            Say(700, "rootfs: The filesystem size (according to the superblock) is 972800 blocks\r\nThe physical size of the device is 611328 blocks");
-            Say(5, "Either the superblock or the partition table is likely to be corrupt!\r\n\r\nrootfs: UNEXPECTED INCONSISTENCY; RUN fsck MANUALLY.");
-            Say(40, $"fsck exited with status code 4\r\ndone.\r\nFailure: File system check of the root filesystem failed\r\nThe root filesystem on /dev/{Partition} requires a manual fsck\r\n");
+            Say(
+                700,
+                "rootfs: The filesystem size (according to the superblock) is 972800 blocks\r\nThe physical size of the device is 611328 blocks"
+            );
+            Say(
+                5,
+                "Either the superblock or the partition table is likely to be corrupt!\r\n\r\nrootfs: UNEXPECTED INCONSISTENCY; RUN fsck MANUALLY."
+            );
+            Say(
+                40,
+                $"fsck exited with status code 4\r\ndone.\r\nFailure: File system check of the root filesystem failed\r\nThe root filesystem on /dev/{Partition} requires a manual fsck\r\n"
+            );
             End(Then.RescueShell, "(initramfs) ");
             return true;
         }
@@ -392,7 +425,12 @@ internal sealed class BootScript
         }
         if (plan.FirstBoot && plan.Image.GrowsAtFirstBoot)
         {
-            Say(400, minimal ? "Growing the root file system ..." : "         Starting \x1b[0;1;39mgrow-root.service\x1b[0m - Grow Root File System...");
+            Say(
+                400,
+                minimal
+                    ? "Growing the root file system ..."
+                    : "         Starting \x1b[0;1;39mgrow-root.service\x1b[0m - Grow Root File System..."
+            );
             K(16000, $"EXT4-fs ({Partition}): resizing filesystem from 972800 to 7340032 blocks");
             if (!minimal)
                 Ok(900, "Finished \x1b[0;1;39mgrow-root.service\x1b[0m - Grow Root File System");
@@ -401,11 +439,20 @@ internal sealed class BootScript
         {
             Say(300, "         Expecting device \x1b[0;1;39mdev-disk-…\x1b[0m - /dev/disk/by-label/FROSTLOG...");
             for (var second = 10; second <= 90; second += 10)
-                Say(10000, $"\x1b[K[\x1b[0;31m*\x1b[0;1;31m*\x1b[0m\x1b[0;31m*   \x1b[0m] Job dev-disk-by\\x2dlabel-FROST…start running ({(second < 60 ? $"{second}s" : $"1min {second - 60}s")} / 1min 30s)");
-            Say(500, "[\x1b[0;1;31m TIME \x1b[0m] Timed out waiting for device \x1b[0;1;39mdev-disk-…\x1b[0m - /dev/disk/by-label/FROSTLOG.");
+                Say(
+                    10000,
+                    $"\x1b[K[\x1b[0;31m*\x1b[0;1;31m*\x1b[0m\x1b[0;31m*   \x1b[0m] Job dev-disk-by\\x2dlabel-FROST…start running ({(second < 60 ? $"{second}s" : $"1min {second - 60}s")} / 1min 30s)"
+                );
+            Say(
+                500,
+                "[\x1b[0;1;31m TIME \x1b[0m] Timed out waiting for device \x1b[0;1;39mdev-disk-…\x1b[0m - /dev/disk/by-label/FROSTLOG."
+            );
             Say(10, "[\x1b[0;1;38;5;185mDEPEND\x1b[0m] Dependency failed for \x1b[0;1;39msrv-frost.mount\x1b[0m - /srv/frost.");
             Say(10, "[\x1b[0;1;38;5;185mDEPEND\x1b[0m] Dependency failed for \x1b[0;1;39mloca…s.target\x1b[0m - Local File Systems.");
-            Say(200, "You are in emergency mode. After logging in, type \"journalctl -xb\" to view\r\nsystem logs, \"systemctl reboot\" to reboot, \"systemctl default\" or \"exit\"\r\nto boot into default mode.");
+            Say(
+                200,
+                "You are in emergency mode. After logging in, type \"journalctl -xb\" to view\r\nsystem logs, \"systemctl reboot\" to reboot, \"systemctl default\" or \"exit\"\r\nto boot into default mode."
+            );
             End(Then.Emergency, "Give root password for maintenance\r\n(or press Control-D to continue): ");
             return true;
         }
@@ -420,14 +467,22 @@ internal sealed class BootScript
         else
             Ok(500, "Started \x1b[0;1;39msystemd-networkd.service\x1b[0m - Network Configuration");
         if (Has("service-failed"))
-            Say(600, minimal ? "Starting frost-sentinel: FAIL" : "[\x1b[0;1;31mFAILED\x1b[0m] Failed to start \x1b[0;1;39mfrost-sentinel.service\x1b[0m - Frost Sentinel.\r\nSee 'systemctl status frost-sentinel.service' for details.");
+            Say(
+                600,
+                minimal
+                    ? "Starting frost-sentinel: FAIL"
+                    : "[\x1b[0;1;31mFAILED\x1b[0m] Failed to start \x1b[0;1;39mfrost-sentinel.service\x1b[0m - Frost Sentinel.\r\nSee 'systemctl status frost-sentinel.service' for details."
+            );
         if (!minimal)
         {
             Ok(700, "Reached target \x1b[0;1;39mmulti-user.target\x1b[0m - Multi-User System");
             if (plan.Image.Flavour == "desktop")
                 Ok(2500, "Reached target \x1b[0;1;39mgraphical.target\x1b[0m - Graphical Interface");
         }
-        Say(900, Has("network-no-lease") ? "eth0: 169.254.17.3 (nobody gave an address)" : $"My IP address is {SimulatedShell.Address(plan)}");
+        Say(
+            900,
+            Has("network-no-lease") ? "eth0: 169.254.17.3 (nobody gave an address)" : $"My IP address is {SimulatedShell.Address(plan)}"
+        );
         return false;
     }
 

@@ -38,7 +38,9 @@ public sealed class SimulatedBoard
     public SimulatedBoard(SimulationPlan plan)
     {
         this.plan = plan;
-        commandLine = plan.Image is null ? "" : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Model.Console.Device},{plan.Model.Console.Speed}n8";
+        commandLine = plan.Image is null
+            ? ""
+            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Model.Console.Device},{plan.Model.Console.Speed}n8";
         steps = new(BootScript.For(plan));
     }
 
@@ -167,7 +169,11 @@ public sealed class SimulatedBoard
         switch (mode)
         {
             case Mode.LoaderPrompt:
-                Reply(SimulatedShell.LoaderAnswer(line, plan, commandLine), plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "grub> " : "=> ", keepFault: plan.FaultId != "autoboot-interrupted");
+                Reply(
+                    SimulatedShell.LoaderAnswer(line, plan, commandLine),
+                    plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "grub> " : "=> ",
+                    keepFault: plan.FaultId != "autoboot-interrupted"
+                );
                 break;
             case Mode.Rescue:
                 Reply(SimulatedShell.RescueAnswer(line, plan, commandLine), "(initramfs) ", keepFault: true);

@@ -40,7 +40,13 @@ public static class SimulatedFaults
     public static SimulatedFault? Find(string? id) => All.FirstOrDefault(f => f.Id == id);
 
     /// <summary>What goes wrong by itself with this image on this board and bench, leaving out what was corrected; null when nothing does.</summary>
-    public static SimulatedFault? Implied(Board board, BoardModel model, ImageCard? image, Catalogue catalogue, IReadOnlyCollection<string> corrected)
+    public static SimulatedFault? Implied(
+        Board board,
+        BoardModel model,
+        ImageCard? image,
+        Catalogue catalogue,
+        IReadOnlyCollection<string> corrected
+    )
     {
         IEnumerable<string> Candidates()
         {

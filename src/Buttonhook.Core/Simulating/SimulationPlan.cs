@@ -9,4 +9,12 @@ namespace Buttonhook.Core.Simulating;
 /// <param name="ListenSpeed">Bits per second at which the console listens.</param>
 /// <param name="Seed">Makes times differ a little from boot to boot, the same for the same seed.</param>
 /// <param name="FirstBoot">Whether the root grows at this boot.</param>
-public sealed record SimulationPlan(Board Board, BoardModel Model, ImageCard? Image, string? FaultId, int ListenSpeed, int Seed, bool FirstBoot = false);
+public sealed record SimulationPlan(
+    Board Board,
+    BoardModel Model,
+    ImageCard? Image,
+    string? FaultId,
+    int ListenSpeed,
+    int Seed,
+    bool FirstBoot = false
+);

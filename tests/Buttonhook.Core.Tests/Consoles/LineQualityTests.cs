@@ -9,7 +9,9 @@ public class LineQualityTests
         string.Concat(
             Enumerable
                 .Range(0, 120)
-                .Select(i => $"[    {i / 8}.{i * 12345 % 1000000:000000}] module{i}: registered new driver at 0x{i * 4096:x8}, irq {i}\r\nStarting service number {i}: OK\r\n")
+                .Select(i =>
+                    $"[    {i / 8}.{i * 12345 % 1000000:000000}] module{i}: registered new driver at 0x{i * 4096:x8}, irq {i}\r\nStarting service number {i}: OK\r\n"
+                )
         )
     );
 

@@ -29,7 +29,9 @@ public class RealLogTests(ITestOutputHelper output)
             using var document = JsonDocument.Parse(File.ReadAllText(Path.Combine(folder, "truth.json")));
             var root = document.RootElement;
             var truth = root.Deserialize<Truth>(options)!;
-            var acceptOutcome = root.TryGetProperty("acceptOutcome", out var list) ? list.EnumerateArray().Select(e => e.GetString()!).ToArray() : [truth.Outcome];
+            var acceptOutcome = root.TryGetProperty("acceptOutcome", out var list)
+                ? list.EnumerateArray().Select(e => e.GetString()!).ToArray()
+                : [truth.Outcome];
             var (_, diagnosis) = LogDiagnosis.Of(File.ReadAllBytes(Path.Combine(folder, "console.log")), Knowledge.Rules);
             var top = diagnosis.Causes[0];
             var kebab = JsonSerializer.Serialize(diagnosis.Outcome, DataFile.Json).Trim('"');

@@ -1077,6 +1077,7 @@ export interface components {
             word: string;
             latestBootId: null | string;
             settingsKept: boolean;
+            faultId: null | string;
         };
         BootNote: {
             /** Format: int32 */
@@ -1146,7 +1147,7 @@ export interface components {
             fits: boolean;
             hasRoom: boolean;
             /** Format: int32 */
-            writeSeconds?: number;
+            writeSeconds: number;
         };
         Catalogue: {
             models: components["schemas"]["BoardModel"][];

@@ -1,0 +1,40 @@
+import { useNavigate } from "react-router";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useCatalogue, useSaveBoard } from "../shared/queries";
+import { BoardForm } from "./BoardForm";
+
+/** Puts a board on the bench. */
+export function NewBoardPage() {
+  const go = useNavigate();
+  const catalogue = useCatalogue();
+  const save = useSaveBoard(undefined);
+  const first = catalogue.data?.models[0];
+  return (
+    <main className="page wide" id="page">
+      <title>A new board · Buttonhook</title>
+      <h1>Put a board on the bench</h1>
+      <p className="lead">Look at the mark on the board; the letters behind the model decide what will start.</p>
+      <ProblemNote error={catalogue.error} />
+      {catalogue.data && first && (
+        <BoardForm
+          catalogue={catalogue.data}
+          start={{
+            nickname: "",
+            modelId: first.id,
+            revisionId: first.revisions.at(-1)?.id ?? "",
+            memoryMiB: first.memoryMiB[0] ?? 0,
+            connected: { cardGb: 32, screen: false, network: true, supplyId: null, adapterId: null },
+            toldBy: ["mark"],
+            simulated: true,
+            faultId: null,
+          }}
+          action="Put it on the bench"
+          primary
+          error={save.error}
+          busy={save.isPending}
+          onSave={(input) => save.mutate(input, { onSuccess: (view) => void go(`/boards/${view.board.id}/match`) })}
+        />
+      )}
+    </main>
+  );
+}

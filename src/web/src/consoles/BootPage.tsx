@@ -1,0 +1,220 @@
+import { useEffect, useRef, useState } from "react";
+import { Button, Dropdown, Form } from "react-bootstrap";
+import { useSearchParams } from "react-router";
+import type { BoardView, BootView, Diagnosis } from "../shared/api";
+import { useKeys } from "../shared/keys";
+import { StandingPlacket } from "../shared/Placket";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useBoot, useDiagnosis, useEndBoot, useNote, useStartBoot, useType } from "../shared/queries";
+import { clock, stageNames } from "../shared/words";
+import { BootSource } from "./BootSource";
+import { ConsoleView } from "./ConsoleView";
+import { SilenceMeter } from "./SilenceMeter";
+
+const seen = [
+  "The power light came on",
+  "The activity light blinks",
+  "The light went out",
+  "A picture came up",
+  "The screen stays dark",
+];
+
+/** Evidence of the likely causes by line. */
+function evidenceOf(diagnosis: Diagnosis | undefined): Map<number, string> {
+  const map = new Map<number, string>();
+  for (const cause of diagnosis?.causes ?? [])
+    if (cause.id !== "none" && cause.probability >= 0.2)
+      for (const line of cause.evidence)
+        if (line.line > 0 && !map.has(line.line)) map.set(line.line, line.says ?? cause.name);
+  return map;
+}
+
+/** Watches a boot: the placket, the console, the silence, and what hands and eyes do. */
+export function BootPage({ view }: { view: BoardView }) {
+  const [search, setSearch] = useSearchParams();
+  const asked = search.get("boot") ?? undefined;
+  const bootId = asked ?? view.latestBootId ?? undefined;
+  const boot = useBoot(bootId);
+  const [choosing, setChoosing] = useState(false);
+  if (!bootId || choosing)
+    return (
+      <>
+        {!bootId && <p className="lead">This board was not booted here yet.</p>}
+        <BootSource
+          view={view}
+          onBoot={(id) => {
+            setChoosing(false);
+            setSearch(id === view.latestBootId ? {} : { boot: id }, { replace: true });
+          }}
+        />
+        {choosing && (
+          <Button variant="link" onClick={() => setChoosing(false)}>
+            Back to the console
+          </Button>
+        )}
+      </>
+    );
+  if (boot.error) return <ProblemNote error={boot.error} />;
+  if (!boot.data) return null;
+  return (
+    <Watched
+      key={boot.data.id}
+      view={view}
+      boot={boot.data}
+      received={boot.dataUpdatedAt}
+      line={Number(search.get("line")) || null}
+      onOther={() => setChoosing(true)}
+      onNewest={asked && asked !== view.latestBootId ? () => setSearch({}) : null}
+    />
+  );
+}
+
+function Watched({
+  view,
+  boot,
+  received,
+  line,
+  onOther,
+  onNewest,
+}: {
+  view: BoardView;
+  boot: BootView;
+  received: number;
+  line: number | null;
+  onOther: () => void;
+  onNewest: (() => void) | null;
+}) {
+  const diagnosis = useDiagnosis(boot.id);
+  const type = useType(boot.id);
+  const end = useEndBoot(boot.boardId);
+  const start = useStartBoot(boot.boardId);
+  const note = useNote(boot.id);
+  const [, setSearch] = useSearchParams();
+  const [text, setText] = useState("");
+  const [large, setLarge] = useState(false);
+  const [marking, setMarking] = useState(false);
+  const [goTo, setGoTo] = useState(line ? { line, stamp: 0 } : null);
+  const evidence = evidenceOf(diagnosis.data);
+  const evidenceLines = [...evidence.keys()].sort((a, b) => a - b);
+  const stamp = useRef(1);
+  const show = (to: number) => setGoTo({ line: to, stamp: stamp.current++ });
+  const firstEvidence = boot.live ? undefined : evidenceLines[0];
+  const shownOnce = useRef(line !== null);
+  useEffect(() => {
+    if (shownOnce.current || firstEvidence === undefined) return;
+    shownOnce.current = true;
+    setGoTo({ line: firstEvidence, stamp: 0 });
+  }, [firstEvidence]);
+
+  const step = (direction: 1 | -1) => {
+    const from = goTo?.line ?? (direction === 1 ? 0 : Infinity);
+    const next =
+      direction === 1 ? evidenceLines.find((n) => n > from) : [...evidenceLines].reverse().find((n) => n < from);
+    const target = next ?? (direction === 1 ? evidenceLines[0] : evidenceLines.at(-1));
+    if (target !== undefined) show(target);
+  };
+  const power = () => {
+    if (boot.live) end.mutate(boot.id);
+    else if (view.board.simulated)
+      start.mutate({ source: "simulated", speed: null }, { onSuccess: () => setSearch({}) });
+    else onOther();
+  };
+  useKeys({
+    p: power,
+    " ": () => setMarking(true),
+    e: () => step(1),
+    "shift+e": () => step(-1),
+    l: () => setLarge(!large),
+    Escape: () => setLarge(false),
+  });
+  const now = boot.placket.find((s) => s.state === "now" || s.state === "stopped" || s.state === "flawed");
+  return (
+    <div className={`boot ${large ? "large" : ""}`}>
+      <div className="boot-placket">
+        <StandingPlacket stages={boot.placket} onLine={show} />
+      </div>
+      <div className="boot-console">
+        <div className="boot-head">
+          <p>
+            Attempt {boot.number}, from <code>{boot.source}</code>, {boot.byteCount.toLocaleString("en")} bytes kept
+            {boot.attempts.length > 1 ? `, ${boot.attempts.length} starts` : ""}
+          </p>
+          <p className="boot-links">
+            {onNewest && (
+              <button type="button" className="link" onClick={onNewest}>
+                Newest boot
+              </button>
+            )}
+            <a href={`/api/boots/${boot.id}/log`} download>
+              Save the log
+            </a>
+            <button type="button" className="link" onClick={onOther}>
+              Another console
+            </button>
+            <Button variant="outline-secondary" size="sm" aria-pressed={large} onClick={() => setLarge(!large)}>
+              {large ? "Small" : "Large"} <kbd>l</kbd>
+            </Button>
+          </p>
+        </div>
+        <p className="boot-word" role="status" aria-live="polite">
+          <strong>{boot.word}</strong>
+          {large && boot.nowSeconds !== null && <span className="time"> {clock(boot.nowSeconds)}</span>}
+          {now?.state === "now" && ` at ${stageNames[now.stage].toLowerCase()}`}
+        </p>
+        {boot.waiting && <ProblemNote error={boot.waiting} />}
+        <ConsoleView bootId={boot.id} total={boot.lineCount} evidence={evidence} goTo={goTo} live={boot.live} />
+        <Form
+          className="boot-hands"
+          onSubmit={(e) => {
+            e.preventDefault();
+            type.mutate(`${text}\r`);
+            setText("");
+          }}
+        >
+          <Form.Control
+            aria-label="Type to the board"
+            placeholder={boot.live ? "Type to the board" : "The board is off"}
+            value={text}
+            disabled={!boot.live}
+            autoComplete="off"
+            spellCheck={false}
+            onChange={(e) => setText(e.target.value)}
+          />
+          <Button type="submit" variant="outline-secondary" disabled={!boot.live}>
+            Enter
+          </Button>
+          <Button variant="outline-secondary" disabled={!boot.live} onClick={() => type.mutate(" ")}>
+            Stop loader
+          </Button>
+          <Button variant="outline-secondary" disabled={end.isPending || start.isPending} onClick={power}>
+            {boot.live ? "Power off" : "Power on"} <kbd>p</kbd>
+          </Button>
+          <Dropdown show={marking} onToggle={setMarking} align="end" drop="up">
+            <Dropdown.Toggle variant="outline-secondary">
+              Mark <kbd>space</kbd>
+            </Dropdown.Toggle>
+            <Dropdown.Menu>
+              {seen.map((what) => (
+                <Dropdown.Item key={what} as="button" type="button" onClick={() => note.mutate(what)}>
+                  {what}
+                </Dropdown.Item>
+              ))}
+            </Dropdown.Menu>
+          </Dropdown>
+        </Form>
+        <ProblemNote error={type.error ?? end.error ?? start.error ?? note.error} />
+        <SilenceMeter boot={boot} received={received} />
+        {boot.endedWhy && !boot.live && <p className="quiet">{boot.endedWhy}</p>}
+        {boot.notes.length > 0 && (
+          <ul className="notes" aria-label="What was seen">
+            {boot.notes.map((n) => (
+              <li key={n.milliseconds + n.text}>
+                <span className="time">{clock(n.milliseconds / 1000)}</span> {n.text}
+              </li>
+            ))}
+          </ul>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,65 @@
+import { useState } from "react";
+import { Form, Modal } from "react-bootstrap";
+import { useNavigate } from "react-router";
+import { useBench, useBoots, useCatalogue, useRules } from "./queries";
+import { day, stepNames, steps } from "./words";
+
+/** Finds boards, steps, images, causes and logs by what their names hold. */
+export function FindDialog({ onClose }: { onClose: () => void }) {
+  const go = useNavigate();
+  const bench = useBench();
+  const catalogue = useCatalogue();
+  const rules = useRules();
+  const boots = useBoots();
+  const [text, setText] = useState("");
+  const nicknames = new Map(bench.data?.map((b) => [b.id, b.nickname]));
+  const things = [
+    ...(bench.data ?? []).flatMap((b) => [
+      { kind: "board", name: `${b.nickname}, ${b.model}`, to: `/boards/${b.id}` },
+      ...steps.map((s) => ({ kind: "step", name: `${b.nickname}: ${stepNames[s]}`, to: `/boards/${b.id}/${s}` })),
+    ]),
+    ...(catalogue.data?.images ?? []).map((i) => ({
+      kind: "image",
+      name: `${i.title}, kernel ${i.kernel}`,
+      to: `/images#${i.id}`,
+    })),
+    ...(rules.data ?? []).map((r) => ({ kind: "cause", name: `${r.name} (${r.id})`, to: `/rules#${r.id}` })),
+    ...(boots.data ?? []).map((b) => ({
+      kind: "log",
+      name: `${nicknames.get(b.boardId) ?? ""}, boot ${b.number}, ${b.word}, ${day(b.startedAt)}`,
+      to: `/boards/${b.boardId}/boot?boot=${b.id}`,
+    })),
+  ];
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = things.filter((t) => words.every((w) => `${t.kind} ${t.name}`.toLowerCase().includes(w))).slice(0, 12);
+  const open = (to: string) => {
+    onClose();
+    void go(to);
+  };
+  return (
+    <Modal show onHide={onClose} aria-labelledby="find-title" animation={false}>
+      <Modal.Body className="find">
+        <h2 id="find-title">Find anything</h2>
+        <Form.Control
+          autoFocus
+          aria-label="What to find"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === "Enter" && found[0]) open(found[0].to);
+          }}
+        />
+        <ul>
+          {found.map((t) => (
+            <li key={t.kind + t.to + t.name}>
+              <button type="button" onClick={() => open(t.to)}>
+                <span className="kind">{t.kind}</span> {t.name}
+              </button>
+            </li>
+          ))}
+          {found.length === 0 && <li className="quiet">Nothing has these words in its name.</li>}
+        </ul>
+      </Modal.Body>
+    </Modal>
+  );
+}

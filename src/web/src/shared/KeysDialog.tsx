@@ -1,0 +1,39 @@
+import { Modal } from "react-bootstrap";
+
+const keys: [string, string][] = [
+  ["/", "find anything"],
+  ["b", "the bench"],
+  ["a", "put a board on the bench"],
+  ["1 to 7", "the steps"],
+  ["[ and ]", "previous and next board"],
+  ["p", "in Boot: power on or off"],
+  ["space", "in Boot: mark what you see"],
+  ["e and shift+e", "in Boot: next and previous evidence"],
+  ["l", "in Boot: large, readable across the room"],
+  ["?", "this list"],
+];
+
+/** All single keys. */
+export function KeysDialog({ onClose }: { onClose: () => void }) {
+  return (
+    <Modal show onHide={onClose} aria-labelledby="keys-title" animation={false}>
+      <Modal.Body className="find">
+        <h2 id="keys-title">Keys</h2>
+        <dl className="keys">
+          {keys.map(([key, what]) => (
+            <div key={key}>
+              <dt>
+                <kbd>{key}</kbd>
+              </dt>
+              <dd>{what}</dd>
+            </div>
+          ))}
+        </dl>
+        <p className="quiet">They rest while you type. Every one has a button too.</p>
+        <button type="button" className="btn btn-outline-secondary" onClick={onClose}>
+          Close
+        </button>
+      </Modal.Body>
+    </Modal>
+  );
+}

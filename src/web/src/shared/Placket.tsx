@@ -1,0 +1,66 @@
+import type { PlacketStage } from "./api";
+import { StageButton } from "./StageButton";
+import { clock, stageNames, stateWords } from "./words";
+
+/** The placket lying down: eight small buttons on one thread. */
+export function LyingPlacket({ stages, size = 13 }: { stages: PlacketStage[]; size?: number }) {
+  const reached = stages.filter((s) => s.state === "reached" || s.state === "flawed").map((s) => stageNames[s.stage]);
+  const special = stages.find((s) => s.state === "stopped" || s.state === "now");
+  const words = [
+    reached.length ? `Reached ${reached.join(", ").toLowerCase()}` : "Nothing reached",
+    special ? `${special.state === "now" ? "now at" : "stopped at"} ${stageNames[special.stage].toLowerCase()}` : "",
+  ];
+  return (
+    <span className="lying-placket" role="img" aria-label={words.filter(Boolean).join("; ")}>
+      {stages.map((s) => (
+        <StageButton key={s.stage} state={s.state} size={size} />
+      ))}
+    </span>
+  );
+}
+
+function usual(stage: PlacketStage) {
+  if (stage.usualFrom === null || stage.usualTo === null) return null;
+  return clock(stage.usualFrom) === clock(stage.usualTo)
+    ? `usual at ${clock(stage.usualTo)}`
+    : `usual ${clock(stage.usualFrom)} to ${clock(stage.usualTo)}`;
+}
+
+/** The placket standing beside a console: each stage with its time since power and the band in which it is usual. */
+export function StandingPlacket({ stages, onLine }: { stages: PlacketStage[]; onLine: (line: number) => void }) {
+  return (
+    <ol className="standing-placket" aria-label="Stages of this boot">
+      {stages.map((s, i) => {
+        const next = stages[i + 1];
+        const whole = next && (next.state === "reached" || next.state === "flawed" || next.state === "hidden");
+        const torn = s.state === "stopped";
+        const late = s.seconds !== null && s.usualTo !== null && s.seconds > s.usualTo * 1.5 + 2;
+        return (
+          <li key={s.stage} className={`stage-row stage-${s.state}`}>
+            <span className={`thread ${i === stages.length - 1 ? "none" : torn ? "torn" : whole ? "whole" : "open"}`} />
+            <StageButton state={s.state} size={30} />
+            <span className="stage-text">
+              {s.line ? (
+                <button type="button" className="stage-name" onClick={() => onLine(s.line ?? 1)}>
+                  {stageNames[s.stage]}
+                </button>
+              ) : (
+                <span className="stage-name">{stageNames[s.stage]}</span>
+              )}
+              <span className="visually-hidden">, {stateWords[s.state]}</span>
+              <span className="stage-times">
+                {s.state === "hidden" ? (
+                  "not shown here"
+                ) : (
+                  <>
+                    {s.seconds !== null && <span className={late ? "late" : ""}>{clock(s.seconds)}</span>} {usual(s)}
+                  </>
+                )}
+              </span>
+            </span>
+          </li>
+        );
+      })}
+    </ol>
+  );
+}

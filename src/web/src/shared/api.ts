@@ -1,0 +1,57 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./wire";
+
+type Schemas = components["schemas"];
+export type BoardSummary = Schemas["BoardSummary"];
+export type BoardView = Schemas["BoardView"];
+export type BoardInput = Schemas["BoardInput"];
+export type BoardModel = Schemas["BoardModel"];
+export type BootView = Schemas["BootView"];
+export type BootRow = Schemas["BootRow"];
+export type Catalogue = Schemas["Catalogue"];
+export type Diagnosis = Schemas["Diagnosis"];
+export type ImageCard = Schemas["ImageCard"];
+export type LineView = Schemas["LineView"];
+export type MatchRow = Schemas["MatchRow"];
+export type NextThing = Schemas["NextThing"];
+export type PlacketStage = Schemas["PlacketStage"];
+export type Problem = Schemas["Problem"];
+export type RankedCause = Schemas["RankedCause"];
+export type SeamStep = Schemas["SeamStep"];
+export type Stage = Schemas["Stage"];
+
+/** A problem that the server told in its three parts. */
+export class ProblemError extends Error {
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    super([problem.expected, problem.came, problem.toDo].join(" "));
+    this.problem = problem;
+  }
+}
+
+const client = createClient<paths>({ baseUrl: location.origin });
+export const { GET, POST, PUT, DELETE } = client;
+
+/** The data of an answer, or a `ProblemError`; a server that does not answer is a problem too. */
+export async function answer<T>(request: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  let result;
+  try {
+    result = await request;
+  } catch {
+    throw new ProblemError({
+      expected: "Buttonhook should be running.",
+      came: "It does not answer.",
+      toDo: "Start it again with ./buttonhook serve; nothing that was stored is lost.",
+    });
+  }
+  if (result.error !== undefined) throw new ProblemError(asProblem(result.error));
+  return result.data as T;
+}
+
+/** Anything thrown or answered, as a problem. */
+export function asProblem(error: unknown): Problem {
+  if (error instanceof ProblemError) return error.problem;
+  if (typeof error === "object" && error !== null && "expected" in error) return error as Problem;
+  return { expected: "This should have worked.", came: "The answer cannot be read.", toDo: "Reload the page." };
+}

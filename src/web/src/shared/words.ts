@@ -1,0 +1,62 @@
+import type { SeamStep, Stage } from "./api";
+
+export const steps: readonly SeamStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
+
+export const stepNames: Record<SeamStep, string> = {
+  identify: "Identify",
+  match: "Match",
+  prepare: "Prepare",
+  connect: "Connect",
+  boot: "Boot",
+  diagnose: "Diagnose",
+  keep: "Keep",
+};
+
+export const stageNames: Record<Stage, string> = {
+  power: "Power",
+  "first-loader": "First loader",
+  "second-loader": "Second loader",
+  kernel: "Kernel",
+  root: "Root",
+  services: "Services",
+  login: "Login",
+  network: "Network",
+};
+
+export const stateWords: Record<string, string> = {
+  open: "not reached",
+  reached: "reached",
+  now: "now",
+  stopped: "stopped here",
+  hidden: "not shown here",
+  flawed: "reached, with something wrong",
+};
+
+/** Seconds as minutes and seconds: "0:07", "1:32". */
+export function clock(seconds: number): string {
+  const whole = Math.floor(seconds);
+  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+}
+
+/** Bytes in binary units. */
+export function binary(bytes: number): string {
+  if (bytes >= 2 ** 30) return `${(bytes / 2 ** 30).toFixed(1)} GiB`;
+  if (bytes >= 2 ** 20) return `${Math.floor(bytes / 2 ** 20)} MiB`;
+  if (bytes >= 1024) return `${Math.floor(bytes / 1024)} KiB`;
+  return `${bytes} bytes`;
+}
+
+/** Bytes in the decimal units of downloads. */
+export function decimal(bytes: number): string {
+  return bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.floor(bytes / 1e6)} MB`;
+}
+
+/** Memory as it is sold. */
+export function memory(mebibytes: number): string {
+  return mebibytes >= 1024 ? `${mebibytes / 1024} GB` : `${mebibytes} MB`;
+}
+
+export const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+export const day = (iso: string) =>
+  new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
