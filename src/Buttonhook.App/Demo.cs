@@ -18,6 +18,7 @@ public static class Demo
         var boards = new BoardStore(database);
         if (boards.All().Count > 0)
             return;
+        database.Durable = false;
         var boots = new BootStore(database);
         var settings = new SettingsStore(database);
         var now = clock.GetUtcNow();
@@ -78,6 +79,7 @@ public static class Demo
                     settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
             }
         }
+        database.Durable = true;
 
         (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at, int seed)
         {

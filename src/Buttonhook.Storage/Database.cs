@@ -44,12 +44,15 @@ public sealed class Database
         }
     }
 
-    /// <summary>An open connection; every write is flushed to the disk before it counts as done.</summary>
+    /// <summary>Whether every write is flushed to the disk before it counts as done; off only while data is made that can be made again.</summary>
+    public bool Durable { get; set; } = true;
+
+    /// <summary>An open connection.</summary>
     public SqliteConnection Connect()
     {
         var connection = new SqliteConnection(connectionString);
         connection.Open();
-        connection.Execute("PRAGMA synchronous = FULL");
+        connection.Execute(Durable ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = OFF");
         return connection;
     }
 

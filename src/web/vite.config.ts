@@ -4,7 +4,7 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react()],
   build: {
-    outDir: "../Buttonhook.App/wwwroot",
+    outDir: "../../.build/app/wwwroot",
     emptyOutDir: true,
     chunkSizeWarningLimit: 900,
     assetsInlineLimit: 0,

@@ -47,14 +47,12 @@ public enum NextAction
     /// <summary>Notes that the cause named in the target was corrected.</summary>
     Correct,
 
-    /// <summary>Keeps the working settings.</summary>
-    Keep,
-
     /// <summary>Puts another board on the bench.</summary>
     NewBoard,
 }
 
 /// <summary>The one thing worth doing next: what, why, how long, and the caution if there is one.</summary>
+/// <param name="Label">The words on the button; empty when the page itself is where to act.</param>
 /// <param name="Target">What the action is about: a step, an image or a cause.</param>
 /// <param name="Minutes">How long it takes; 0 when it is done at once.</param>
 public sealed record NextThing(
@@ -117,7 +115,7 @@ public static class NextThings
                 $"Watch {board.Nickname} boot",
                 [$"It is at {Words.Of(boot.LastStage)}. The silence meter tells how long a quiet time is still usual."],
                 NextAction.Open,
-                "Open the console",
+                step == SeamStep.Boot ? "" : "Open the console",
                 "boot",
                 Minutes(image.FirstBootSeconds[0])
             ),
@@ -125,7 +123,7 @@ public static class NextThings
                 "Put the next board on the bench",
                 [$"The working settings of {board.Nickname} are kept. The next one of this revision takes minutes."],
                 NextAction.NewBoard,
-                "Put a board on the bench",
+                "Next board",
                 null,
                 1
             ),
@@ -135,7 +133,7 @@ public static class NextThings
                 image,
                 model
             ),
-            { Outcome: Outcome.ReachedLogin or Outcome.Degraded } when boot.Top is null or { Correction: null } => Keep(board, boot),
+            { Outcome: Outcome.ReachedLogin or Outcome.Degraded } when boot.Top is null or { Correction: null } => Keep(step, board, boot),
             { Top: { Correction: { } correction } top } => new(
                 top.Fix.Split(';')[0].TrimEnd('.'),
                 [
@@ -145,7 +143,7 @@ public static class NextThings
                         : $"To confirm it first: {top.NextCheck}",
                 ],
                 NextAction.Correct,
-                "It is corrected",
+                board.Simulated ? "Correct it" : "It is corrected",
                 top.Id,
                 top.CheckMinutes,
                 top.Caution
@@ -233,7 +231,7 @@ public static class NextThings
             model.Console.Level == ConsoleLevel.Rs232 ? "RS-232 destroys a logic pin: use it on this board only." : PowerOff
         );
 
-    private static NextThing Keep(Board board, BootState boot) =>
+    private static NextThing Keep(SeamStep step, Board board, BootState boot) =>
         new(
             "Keep what worked",
             [
@@ -241,7 +239,7 @@ public static class NextThings
                 "Image, card, console, kernel, root device, times and changes are filled in from the log.",
             ],
             NextAction.Open,
-            "Keep the settings",
+            step == SeamStep.Keep ? "" : "Keep the settings",
             "keep",
             1,
             "Change default passwords before others can reach it."

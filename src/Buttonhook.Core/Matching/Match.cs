@@ -30,11 +30,11 @@ public enum Bearing
     /// <summary>Something must be changed first.</summary>
     Change,
 
-    /// <summary>Worth knowing.</summary>
-    Note,
-
     /// <summary>Speaks for it.</summary>
     Good,
+
+    /// <summary>Worth knowing.</summary>
+    Note,
 }
 
 /// <summary>One reason as a short sentence; the rule that gave it; for a change, what to change.</summary>

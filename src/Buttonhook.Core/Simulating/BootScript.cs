@@ -43,12 +43,14 @@ internal sealed class BootScript
     private readonly List<Step> steps = [];
     private readonly SimulationPlan plan;
     private readonly Random random;
+    private readonly double boardPace;
     private double kernelClock;
 
     private BootScript(SimulationPlan plan)
     {
         this.plan = plan;
         random = new Random(plan.Seed);
+        boardPace = 0.88 + random.NextDouble() * 0.3;
     }
 
     private bool Has(string fault) => plan.FaultId == fault;
@@ -89,7 +91,8 @@ internal sealed class BootScript
 
     private void End(Then then, string text = "", int delay = 30) => steps.Add(new(Jitter(delay), text, then));
 
-    private int Jitter(int delay) => Math.Max(1, (int)(delay * (0.93 + random.NextDouble() * 0.14)));
+    /// <summary>Every boot has its own pace, and every step differs a little.</summary>
+    private int Jitter(int delay) => Math.Max(1, (int)(delay * boardPace * (0.93 + random.NextDouble() * 0.14)));
 
     private void K(int delay, string text)
     {
@@ -250,11 +253,11 @@ internal sealed class BootScript
 
     private bool Kernel()
     {
-        kernelClock = -0.3;
-        if (!IsPc)
-            K(300, "Booting Linux on physical CPU 0x0000000000");
-        else
-            K(300, "Command line: BOOT_IMAGE=/boot/vmlinuz");
+        Say(
+            300,
+            IsPc ? "[    0.000000] Command line: BOOT_IMAGE=/boot/vmlinuz" : "[    0.000000] Booting Linux on physical CPU 0x0000000000"
+        );
+        kernelClock = 0;
         var suffix = Model.InstructionSet switch
         {
             InstructionSet.Armhf => "armmp",
@@ -262,6 +265,7 @@ internal sealed class BootScript
             InstructionSet.Riscv64 => "riscv64",
             _ => "amd64",
         };
+        // Early lines carry no time of their own: the kernel has no clock yet.
         K(1, $"Linux version {KernelVersion}-{suffix} (build@orchard) (gcc 12.2.0) #1 SMP");
         K(1, $"Machine model: {Model.Banner} rev {plan.Board.RevisionId}");
         K(1, "Zone ranges:\r\n[    0.000000]   DMA      [mem 0x0000000040000000-0x000000007fffffff]");

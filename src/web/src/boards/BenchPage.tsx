@@ -34,7 +34,12 @@ export function BenchPage() {
               <LyingPlacket stages={b.placket} size={24} />
               <p>
                 {b.word}
-                {b.seconds !== null && <span className="time"> at {clock(b.seconds)}</span>}
+                {b.seconds !== null && (
+                  <>
+                    {" "}
+                    at <span className="time">{clock(b.seconds)}</span>
+                  </>
+                )}
               </p>
               <p className="legend" aria-hidden="true">
                 {b.placket

@@ -86,7 +86,7 @@ export function BoardForm({
               onChange={() => set({ revisionId: r.id })}
               label={
                 <>
-                  <span className="mark">{r.mark}</span> {r.where}.{r.changed ? ` ${r.changed}.` : ""}
+                  <span className="printed">{r.mark}</span> {r.where}.{r.changed ? ` ${r.changed}.` : ""}
                 </>
               }
             />

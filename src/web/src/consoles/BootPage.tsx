@@ -134,10 +134,15 @@ function Watched({
         <StandingPlacket stages={boot.placket} onLine={show} />
       </div>
       <div className="boot-console">
+        <p className="boot-origin">
+          Attempt {boot.number}, from <code>{boot.source}</code>, {boot.byteCount.toLocaleString("en")} bytes
+          {boot.attempts.length > 1 ? `, ${boot.attempts.length} starts` : ""}
+        </p>
         <div className="boot-head">
-          <p>
-            Attempt {boot.number}, from <code>{boot.source}</code>, {boot.byteCount.toLocaleString("en")} bytes kept
-            {boot.attempts.length > 1 ? `, ${boot.attempts.length} starts` : ""}
+          <p className="boot-word" role="status" aria-live="polite">
+            <strong>{boot.word}</strong>
+            {now?.state === "now" && ` at ${stageNames[now.stage].toLowerCase()}`}
+            {large && boot.nowSeconds !== null && <span className="time"> {clock(boot.nowSeconds)}</span>}
           </p>
           <p className="boot-links">
             {onNewest && (
@@ -146,21 +151,16 @@ function Watched({
               </button>
             )}
             <a href={`/api/boots/${boot.id}/log`} download>
-              Save the log
+              Save log
             </a>
             <button type="button" className="link" onClick={onOther}>
-              Another console
+              Other console
             </button>
             <Button variant="outline-secondary" size="sm" aria-pressed={large} onClick={() => setLarge(!large)}>
               {large ? "Small" : "Large"} <kbd>l</kbd>
             </Button>
           </p>
         </div>
-        <p className="boot-word" role="status" aria-live="polite">
-          <strong>{boot.word}</strong>
-          {large && boot.nowSeconds !== null && <span className="time"> {clock(boot.nowSeconds)}</span>}
-          {now?.state === "now" && ` at ${stageNames[now.stage].toLowerCase()}`}
-        </p>
         {boot.waiting && <ProblemNote error={boot.waiting} />}
         <ConsoleView bootId={boot.id} total={boot.lineCount} evidence={evidence} goTo={goTo} live={boot.live} />
         <Form

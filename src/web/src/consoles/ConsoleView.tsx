@@ -31,10 +31,7 @@ export function ConsoleView({
   const shown = rows.getVirtualItems();
   const pages = [...new Set(shown.map((r) => Math.floor(r.index / linesOfPage)))];
   const loaded = useQueries({
-    queries: pages.map((page) => ({
-      ...linesQuery(bootId, page, total),
-      placeholderData: (before: { lines: LineView[] } | undefined) => before,
-    })),
+    queries: pages.map((page) => linesQuery(bootId, page, total)),
   });
   const lines = new Map<number, LineView>();
   for (const page of loaded) for (const line of page.data?.lines ?? []) lines.set(line.number, line);

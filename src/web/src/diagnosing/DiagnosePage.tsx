@@ -137,12 +137,12 @@ function Cause({
             <dd>{cause.fix}</dd>
           </div>
         </dl>
-        {cause.caution && <p className="caution">{cause.caution}</p>}
+        {!first && cause.caution && <p className="caution">{cause.caution}</p>}
         {cause.correction && (
           <p className="correction">
             {corrected ? (
               <span className="chosen">Corrected: {cause.correction}</span>
-            ) : (
+            ) : first ? null : (
               <Button
                 variant="outline-secondary"
                 size="sm"

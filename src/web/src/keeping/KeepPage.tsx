@@ -75,7 +75,7 @@ export function KeepPage({ view }: { view: BoardView }) {
             </Form.Group>
             <Button
               type="submit"
-              variant={view.settingsKept ? "outline-secondary" : "outline-primary"}
+              variant={view.settingsKept ? "outline-secondary" : "primary"}
               disabled={keep.isPending}
             >
               Keep as version {(newest?.version ?? 0) + 1}

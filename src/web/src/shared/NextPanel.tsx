@@ -30,9 +30,6 @@ export function NextPanel({ view, step }: { view: BoardView; step: SeamStep }) {
       case "correct":
         correct.mutate({ bootId: view.latestBootId ?? "", causeId: next.target ?? "" });
         break;
-      case "keep":
-        void go(`/boards/${board.id}/keep`);
-        break;
       case "new-board":
         void go("/boards/new");
         break;
@@ -45,10 +42,12 @@ export function NextPanel({ view, step }: { view: BoardView; step: SeamStep }) {
       {next.why.map((sentence) => (
         <p key={sentence}>{sentence}</p>
       ))}
-      <Button className="next-button" onClick={act} disabled={busy}>
-        <span>{next.label}</span>
-        {next.minutes > 0 && <span>{next.minutes} min</span>}
-      </Button>
+      {next.label && (
+        <Button className="next-button" onClick={act} disabled={busy}>
+          <span>{next.label}</span>
+          {next.minutes > 0 && <span>{next.minutes} min</span>}
+        </Button>
+      )}
       <ProblemNote error={chooseImage.error ?? correct.error ?? start.error} />
       {next.caution && <p className="caution">{next.caution}</p>}
     </aside>

@@ -21,9 +21,14 @@ export function LyingPlacket({ stages, size = 13 }: { stages: PlacketStage[]; si
 
 function usual(stage: PlacketStage) {
   if (stage.usualFrom === null || stage.usualTo === null) return null;
-  return clock(stage.usualFrom) === clock(stage.usualTo)
-    ? `usual at ${clock(stage.usualTo)}`
-    : `usual ${clock(stage.usualFrom)} to ${clock(stage.usualTo)}`;
+  const from = clock(stage.usualFrom);
+  const to = clock(stage.usualTo);
+  return (
+    <span className="usual" title="When good boots of this board and image reach it">
+      <span className="visually-hidden">usual </span>
+      {from === to ? `at ${to}` : `${from} to ${to}`}
+    </span>
+  );
 }
 
 /** The placket standing beside a console: each stage with its time since power and the band in which it is usual. */
@@ -32,7 +37,7 @@ export function StandingPlacket({ stages, onLine }: { stages: PlacketStage[]; on
     <ol className="standing-placket" aria-label="Stages of this boot">
       {stages.map((s, i) => {
         const next = stages[i + 1];
-        const whole = next && (next.state === "reached" || next.state === "flawed" || next.state === "hidden");
+        const whole = next !== undefined && s.state !== "open" && next.state !== "open";
         const torn = s.state === "stopped";
         const late = s.seconds !== null && s.usualTo !== null && s.seconds > s.usualTo * 1.5 + 2;
         return (

@@ -47,15 +47,14 @@ export const useDiagnosis = (id: string | undefined) =>
     enabled: id !== undefined,
   });
 
-/** The query of one page of console lines; the last page of a running boot is asked for again when the boot changes. */
+/** The query of one page of console lines; a whole page never changes, the last one is asked for again when the boot changes. */
 export const linesQuery = (id: string, page: number, total: number) => {
   const from = page * linesOfPage + 1;
-  const known = Math.min(total, from + linesOfPage - 1);
   return {
-    queryKey: ["lines", id, page, known === from + linesOfPage - 1 ? "whole" : total],
+    queryKey: ["lines", id, page],
     queryFn: () =>
       answer(GET("/api/boots/{id}/lines", { params: { path: { id }, query: { from, count: linesOfPage } } })),
-    staleTime: 0,
+    staleTime: total >= from + linesOfPage ? Infinity : 0,
   };
 };
 
@@ -68,16 +67,26 @@ export function useLiveBench() {
       .withAutomaticReconnect([0, 500, 1000, 2000, 5000, 10000])
       .configureLogging(LogLevel.None)
       .build();
-    hub.on("bootChanged", (boardId: string | null, bootId: string) => {
-      void queries.invalidateQueries({ queryKey: ["boot", bootId] });
-      void queries.invalidateQueries({ queryKey: ["lines", bootId] });
-      void queries.invalidateQueries({ queryKey: ["bench"] });
-      void queries.invalidateQueries({ queryKey: ["boots"] });
-      if (boardId) void queries.invalidateQueries({ queryKey: ["board", boardId] });
-    });
+    const changed = new Map<string, string | null>();
+    hub.on("bootChanged", (boardId: string | null, bootId: string) => changed.set(bootId, boardId));
+    // Changes come faster than pages are drawn: what changed is asked for once the answer before has arrived.
+    const timer = setInterval(() => {
+      for (const [bootId, boardId] of changed) {
+        if (queries.isFetching({ queryKey: ["boot", bootId] }) > 0) continue;
+        changed.delete(bootId);
+        void queries.invalidateQueries({ queryKey: ["boot", bootId] });
+        void queries.invalidateQueries({ queryKey: ["lines", bootId] });
+        void queries.invalidateQueries({ queryKey: ["bench"] });
+        void queries.invalidateQueries({ queryKey: ["boots"] });
+        if (boardId) void queries.invalidateQueries({ queryKey: ["board", boardId] });
+      }
+    }, 150);
     hub.onreconnected(() => void queries.invalidateQueries());
     const started = hub.start().catch(() => undefined);
-    return () => void started.then(() => hub.stop());
+    return () => {
+      clearInterval(timer);
+      void started.then(() => hub.stop());
+    };
   }, [queries]);
 }
 

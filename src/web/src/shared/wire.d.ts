@@ -1009,7 +1009,7 @@ export interface components {
             lastStage: null | components["schemas"]["Stage"];
         };
         /** @enum {unknown} */
-        Bearing: "stops" | "unproven" | "change" | "note" | "good";
+        Bearing: "stops" | "unproven" | "change" | "good" | "note";
         Board: {
             id: string;
             nickname: string;
@@ -1319,7 +1319,7 @@ export interface components {
             chosen: boolean;
         };
         /** @enum {unknown} */
-        NextAction: "open" | "choose-image" | "start-boot" | "correct" | "keep" | "new-board";
+        NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
         NextCheck: {
             what: string;
             why: string;
