@@ -23,12 +23,17 @@ public static class BenchApp
         );
         builder.WebHost.UseUrls(options.Url);
         builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 1L << 20);
-        builder.Logging.ClearProviders().AddSimpleConsole(c => c.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        builder
+            .Logging.ClearProviders()
+            .AddSimpleConsole(c => c.SingleLine = true)
+            .SetMinimumLevel(LogLevel.Warning)
+            .AddFilter("Microsoft.AspNetCore.Diagnostics", LogLevel.None);
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
         });
+        builder.Services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
         builder.Services.AddOpenApi();
         builder.Services.AddSignalR();
         builder.Services.AddSingleton(options);
@@ -89,6 +94,11 @@ public static class BenchApp
                 StatusCodes.Status500InternalServerError
             ),
         };
+        if (status == StatusCodes.Status500InternalServerError)
+            context
+                .RequestServices.GetRequiredService<ILoggerFactory>()
+                .CreateLogger("Buttonhook")
+                .LogError(error, "{Path} failed", context.Request.Path);
         await problem.Answer(status).ExecuteAsync(context);
     }
 }

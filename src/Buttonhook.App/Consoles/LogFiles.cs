@@ -55,13 +55,20 @@ public static class LogFiles
         {
             var result = await body.ReadAtLeastAsync(PieceBytes);
             var buffer = result.Buffer;
-            while (buffer.Length >= PieceBytes || (result.IsCompleted && buffer.Length > 0))
+            try
             {
-                var piece = buffer.Slice(0, Math.Min(PieceBytes, buffer.Length));
-                yield return piece.ToArray();
-                buffer = buffer.Slice(piece.End);
+                while (buffer.Length >= PieceBytes || (result.IsCompleted && buffer.Length > 0))
+                {
+                    var piece = buffer.Slice(0, Math.Min(PieceBytes, buffer.Length));
+                    buffer = buffer.Slice(piece.End);
+                    yield return piece.ToArray();
+                }
             }
-            body.AdvanceTo(buffer.Start, buffer.End);
+            finally
+            {
+                // Also when the caller stops in the middle: what was read must be given back to the server.
+                body.AdvanceTo(buffer.Start, buffer.End);
+            }
             if (result.IsCompleted)
                 yield break;
         }

@@ -53,7 +53,7 @@ public static class BootEndpoints
     {
         api.MapGet("/ports", Ports);
         api.MapPost("/boards/{id}/boots", Start).Produces<BootView>();
-        api.MapPost("/boards/{id}/logs", Drop).Produces<BootView>().Accepts<byte[]>("application/octet-stream");
+        api.MapPost("/boards/{id}/logs", Drop).Produces<BootView>();
         api.MapGet("/boards/{id}/boots", (string id, BootStore boots, Catalogue catalogue) => Rows(boots.Of(id), catalogue));
         api.MapGet("/boots", (BootStore boots, Catalogue catalogue) => Rows(boots.Newest(200), catalogue));
         api.MapGet(

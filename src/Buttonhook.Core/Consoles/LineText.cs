@@ -19,7 +19,7 @@ public static class LineText
     public static string Clean(ReadOnlySpan<byte> line)
     {
         line = line.TrimEnd("\r\n"u8);
-        if (line.IndexOfAnyInRange((byte)0, (byte)31) < 0)
+        if (line.IndexOfAnyInRange((byte)0, (byte)31) < 0 && !line.Contains((byte)127))
             return Encoding.UTF8.GetString(line);
         var bytes = line.Length <= 4096 ? stackalloc byte[line.Length] : new byte[line.Length];
         var length = 0;

@@ -94,7 +94,8 @@ function Watched({
   const [large, setLarge] = useState(false);
   const [marking, setMarking] = useState(false);
   const [goTo, setGoTo] = useState(line ? { line, stamp: 0 } : null);
-  const evidence = evidenceOf(diagnosis.data);
+  // While the board is on its way, where it stands now is no evidence of anything.
+  const evidence = evidenceOf(boot.live && !boot.settled ? undefined : diagnosis.data);
   const evidenceLines = [...evidence.keys()].sort((a, b) => a - b);
   const stamp = useRef(1);
   const show = (to: number) => setGoTo({ line: to, stamp: stamp.current++ });

@@ -33,6 +33,9 @@ export function DiagnosePage({ view }: { view: BoardView }) {
         Attempt {boot.data.number}: <strong>{boot.data.word.toLowerCase()}</strong>.{" "}
         {known.length > 0 && <span className="quiet">{known.join(", ")}.</span>}
       </p>
+      {boot.data.live && !boot.data.settled && (
+        <p role="status">It is still booting; what stands here is of this moment only.</p>
+      )}
       <p className="next-check">
         <strong>Look at this next.</strong> {nextCheck.what} {nextCheck.why}
       </p>

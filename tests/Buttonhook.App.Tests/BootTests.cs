@@ -1,0 +1,244 @@
+using System.Net.Http.Json;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Hardware;
+using Buttonhook.Storage;
+using Microsoft.AspNetCore.SignalR.Client;
+using Microsoft.Extensions.DependencyInjection;
+
+namespace Buttonhook.App.Tests;
+
+public class BootTests
+{
+    private static bool Reached(JsonElement boot) => boot.GetProperty("outcome").GetString() == "reached-login";
+
+    private static async Task<string> StartBoot(RunningApp app, string board, string source = "simulated", int? speed = null)
+    {
+        var boot = await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source, speed }));
+        return boot.GetProperty("id").GetString()!;
+    }
+
+    [Fact]
+    public async Task The_whole_way_from_a_fault_over_its_correction_to_kept_settings()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board(fault: "root-not-found");
+        var boot = await StartBoot(app, board);
+        await app.Until(boot, b => b.GetProperty("settled").GetBoolean() && b.GetProperty("lastStage").GetString() == "root");
+        var diagnosis = await app.Get($"/api/boots/{boot}/diagnosis");
+        Assert.Equal("root-not-found", diagnosis.GetProperty("causes")[0].GetProperty("id").GetString());
+        var view = await RunningApp.Json(
+            await app.Http.PostAsJsonAsync($"/api/boards/{board}/corrections", new { bootId = boot, causeId = "root-not-found" })
+        );
+        Assert.Equal("Boot again", view.GetProperty("next").GetProperty("boot").GetProperty("title").GetString());
+        boot = await StartBoot(app, board);
+        await app.Until(boot, Reached);
+        var draft = await app.Get($"/api/boards/{board}/settings");
+        Assert.Equal("mmcblk0p2", draft.GetProperty("draft").GetProperty("rootDevice").GetString());
+        await RunningApp.Json(
+            await app.Http.PostAsJsonAsync(
+                $"/api/boards/{board}/settings",
+                new
+                {
+                    bootId = boot,
+                    notes = "for the hedge",
+                    hostname = (string?)null,
+                    rootDevice = (string?)null,
+                }
+            )
+        );
+        var json = await app.Get($"/api/boards/{board}/settings/1.json");
+        Assert.Equal("The kernel command line names the root partition of this card.", json.GetProperty("changes")[0].GetString());
+        Assert.Contains("for the hedge", await app.Http.GetStringAsync($"/api/boards/{board}/settings/1.md"));
+        Assert.Equal("Working settings", (await app.Get("/api/bench"))[0].GetProperty("word").GetString());
+    }
+
+    [Fact]
+    public async Task Typing_reaches_the_board_and_its_answer_comes_back()
+    {
+        await using var app = await RunningApp.Start();
+        var boot = await StartBoot(app, await app.Board());
+        await app.Until(boot, Reached);
+        foreach (var text in new[] { "fallow\r", "x\r", "hostname\r" })
+            (await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text })).EnsureSuccessStatusCode();
+        await app.Until(boot, b => b.GetProperty("lineCount").GetInt32() > 0 && Lines(app, boot).Result.Contains("quince"));
+    }
+
+    private static async Task<List<string>> Lines(RunningApp app, string boot)
+    {
+        var all = await app.Get($"/api/boots/{boot}/lines?from=1&count=2000");
+        return [.. all.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("text").GetString()!)];
+    }
+
+    [Fact]
+    public async Task A_real_terminal_device_is_captured_like_the_board_itself()
+    {
+        await using var app = await RunningApp.Start(pace: 20);
+        var board = await app.Board();
+        var ports = await app.Get("/api/ports");
+        var port = ports.EnumerateArray().Single(p => p.GetProperty("boardId").GetString() == board).GetProperty("path").GetString()!;
+        Assert.StartsWith("/dev/pts/", port);
+        var boot = await StartBoot(app, board, port);
+        await app.Until(boot, Reached);
+        (await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = "fallow\r" })).EnsureSuccessStatusCode();
+        await app.Until(boot, _ => Lines(app, boot).Result.Any(l => l.StartsWith("Password:")));
+        var bytes = await app.Http.GetByteArrayAsync($"/api/boots/{boot}/log");
+        Assert.Contains("quince login: fallow", Encoding.UTF8.GetString(bytes));
+    }
+
+    [Fact]
+    public async Task Not_one_byte_of_a_terminal_is_lost_or_changed()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        using var terminal = new PseudoTerminal(_ => { });
+        var boot = await StartBoot(app, board, terminal.Path);
+        var sent = new byte[600_000];
+        new Random(3).NextBytes(sent);
+        for (var at = 0; at < sent.Length; at += 1000)
+            terminal.Print(sent.AsSpan(at, 1000));
+        await app.Until(boot, b => b.GetProperty("byteCount").GetInt64() == sent.Length);
+        var kept = await app.Http.GetByteArrayAsync($"/api/boots/{boot}/log");
+        Assert.Equal(SHA256.HashData(sent), SHA256.HashData(kept));
+    }
+
+    [Fact]
+    public async Task A_terminal_that_goes_away_ends_the_capture_and_keeps_what_came()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        var terminal = new PseudoTerminal(_ => { });
+        var boot = await StartBoot(app, board, terminal.Path);
+        terminal.Print("[    0.000000] Linux version 6.1\r\n"u8);
+        await app.Until(boot, b => b.GetProperty("byteCount").GetInt64() > 0);
+        terminal.Dispose();
+        var ended = await app.Until(boot, b => !b.GetProperty("live").GetBoolean());
+        Assert.Contains("went away", ended.GetProperty("endedWhy").GetString());
+        Assert.Equal(34, ended.GetProperty("byteCount").GetInt64());
+    }
+
+    [Theory]
+    [InlineData("/dev/ttyUSB99", "no such device")]
+    [InlineData("/dev/null", "another kind")]
+    [InlineData("/etc/passwd", "is not")]
+    public async Task A_port_that_cannot_be_opened_leaves_no_boot_behind(string path, string words)
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        var problem = await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = path, speed = 115200 }),
+            422
+        );
+        Assert.Contains(words, problem.Came);
+        Assert.Empty((await app.Get($"/api/boards/{board}/boots")).EnumerateArray());
+    }
+
+    [Fact]
+    public void A_port_that_may_not_be_opened_names_the_group_and_the_command()
+    {
+        var problem = ConsoleProblems.Of(13, "/dev/ttyUSB0", "dialout");
+        Assert.Contains("group dialout", problem.Came);
+        Assert.Contains("usermod -aG dialout", problem.ToDo);
+    }
+
+    [Fact]
+    public async Task What_had_arrived_before_a_sudden_stop_is_there_at_the_next_start()
+    {
+        var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        string boot;
+        await using (var app = await RunningApp.Start(folder: folder, keep: true))
+        {
+            var store = app.Services.GetRequiredService<BootStore>();
+            var board = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
+            // As a killed process leaves it: bytes stored, no end.
+            boot = store.Begin(board, "simulated board", DateTimeOffset.UtcNow).Id;
+            store.Append(boot, [new(10, "U-Boot 2024.01\r\n"u8.ToArray())]);
+        }
+        await using var again = await RunningApp.Start(folder: folder);
+        var view = await again.Get($"/api/boots/{boot}");
+        Assert.Equal(16, view.GetProperty("byteCount").GetInt64());
+        Assert.Equal("second-loader", view.GetProperty("lastStage").GetString());
+        Assert.Contains("stopped during the capture", view.GetProperty("endedWhy").GetString());
+    }
+
+    [Fact]
+    public async Task While_the_disk_is_full_bytes_wait_and_are_stored_once_there_is_room()
+    {
+        await using var app = await RunningApp.Start();
+        var boots = app.Services.GetRequiredService<BootStore>();
+        var bench = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
+        var boot = boots.Begin(bench, "test", DateTimeOffset.UtcNow);
+        var source = new PushedSource();
+        await using var capture = new Capture(boot, boots, app.Services.GetRequiredService<RuleBookIndex>(), source, _ => { });
+        using (var database = app.Services.GetRequiredService<Database>().Connect())
+        {
+            // A writer that holds the database makes storing fail as a full disk does.
+            using var blocker = database.BeginTransaction();
+            using (var command = database.CreateCommand())
+            {
+                command.Transaction = blocker;
+                command.CommandText = "UPDATE boards SET screen = screen";
+                command.ExecuteNonQuery();
+            }
+            Assert.Null(capture.Start());
+            source.Push("one\n"u8.ToArray());
+            for (var i = 0; i < 400 && capture.Waiting is null; i++)
+                await Task.Delay(50);
+            Assert.Contains("waits in memory", capture.Waiting?.ToDo);
+            source.Push("two\n"u8.ToArray());
+        }
+        for (var i = 0; i < 400 && boots.Pieces(boot.Id).Sum(p => p.Bytes.Length) < 8; i++)
+            await Task.Delay(50);
+        Assert.Equal("one\ntwo\n", Encoding.ASCII.GetString([.. boots.Pieces(boot.Id).SelectMany(p => p.Bytes)]));
+        Assert.Null(capture.Waiting);
+    }
+
+    private sealed class PushedSource : IConsoleSource
+    {
+        private Action<StoredPiece>? received;
+
+        public int Now => 0;
+
+        public Core.Problem? Start(Action<StoredPiece> received, Action<string> ended)
+        {
+            this.received = received;
+            return null;
+        }
+
+        public void Push(byte[] bytes) => received!(new(0, bytes));
+
+        public Core.Problem? Type(byte[] bytes) => null;
+
+        public void Dispose() { }
+    }
+
+    [Fact]
+    public async Task Pages_hear_of_changes()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        await using var hub = new HubConnectionBuilder().WithUrl(new Uri(app.Http.BaseAddress!, "/hub")).Build();
+        var heard = new TaskCompletionSource<(string?, string)>();
+        hub.On<string?, string>("bootChanged", (b, boot) => heard.TrySetResult((b, boot)));
+        await hub.StartAsync();
+        var started = await StartBoot(app, board);
+        Assert.Equal((board, started), await heard.Task.WaitAsync(TimeSpan.FromSeconds(20)));
+    }
+
+    [Fact]
+    public async Task Power_off_ends_the_capture_and_marks_are_kept_with_it()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        var boot = await StartBoot(app, board);
+        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "The light went out" }));
+        var ended = await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { }));
+        Assert.False(ended.GetProperty("live").GetBoolean());
+        Assert.Equal("The light went out", ended.GetProperty("notes")[0].GetProperty("text").GetString());
+        var problem = await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = "x" }), 409);
+        Assert.Contains("ended", problem.Came);
+    }
+}

@@ -1,0 +1,178 @@
+using System.Diagnostics;
+using System.IO.Compression;
+using System.Text;
+using System.Text.Json;
+
+namespace Buttonhook.App.Tests;
+
+public class LogTests
+{
+    private static async Task<HttpResponseMessage> Drop(RunningApp app, string board, byte[] bytes, string name = "boot.log") =>
+        await app.Http.PostAsync($"/api/boards/{board}/logs?name={name}", new ByteArrayContent(bytes));
+
+    private static string Logs
+    {
+        get
+        {
+            var folder = AppContext.BaseDirectory;
+            while (!Directory.Exists(Path.Combine(folder, "tests/logs")))
+                folder = Path.GetDirectoryName(folder)!;
+            return Path.Combine(folder, "tests/logs");
+        }
+    }
+
+    [Fact]
+    public async Task A_real_log_gets_the_same_answer_on_the_page_and_at_the_command_line()
+    {
+        var file = Path.Combine(Logs, "armhf-dtb-file-missing-1/console.log");
+        await using var app = await RunningApp.Start();
+        var boot = await RunningApp.Json(await Drop(app, await app.Board(), await File.ReadAllBytesAsync(file)));
+        var page = await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}/diagnosis");
+        var (code, printed, _) = await Run("diagnose", file, "--json");
+        Assert.Equal(0, code);
+        var told = JsonSerializer.Deserialize<JsonElement>(printed);
+        Assert.Equal(JsonSerializer.Serialize(page.GetProperty("causes")), JsonSerializer.Serialize(told.GetProperty("causes")));
+        Assert.Equal("dtb-missing", told.GetProperty("causes")[0].GetProperty("id").GetString());
+        foreach (var name in new[] { "outcome", "lastStage", "attempts", "causes", "harmless", "nextCheck", "facts" })
+            Assert.True(told.TryGetProperty(name, out _), name);
+    }
+
+    [Fact]
+    public async Task Bytes_of_a_dropped_log_are_kept_exactly()
+    {
+        await using var app = await RunningApp.Start();
+        var bytes = new byte[700_001];
+        new Random(1).NextBytes(bytes);
+        bytes[0] = (byte)'[';
+        var boot = await RunningApp.Json(await Drop(app, await app.Board(), bytes));
+        Assert.Equal(bytes, await app.Http.GetByteArrayAsync($"/api/boots/{boot.GetProperty("id").GetString()}/log"));
+        Assert.Equal("garbled", boot.GetProperty("outcome").GetString());
+    }
+
+    [Fact]
+    public async Task An_empty_file_is_a_problem_and_leaves_nothing()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        Assert.Contains("empty", (await RunningApp.ProblemOf(await Drop(app, board, []), 422)).Came);
+        Assert.Empty((await app.Get($"/api/boards/{board}/boots")).EnumerateArray());
+    }
+
+    [Fact]
+    public async Task A_file_of_another_kind_is_named()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        using var packed = new MemoryStream();
+        using (var gzip = new GZipStream(packed, CompressionMode.Compress, true))
+            gzip.Write("U-Boot"u8);
+        Assert.Contains("gzip", (await RunningApp.ProblemOf(await Drop(app, board, packed.ToArray()), 422)).Came);
+        Assert.Contains(
+            "program",
+            (await RunningApp.ProblemOf(await Drop(app, board, [0x7F, (byte)'E', (byte)'L', (byte)'F', 1, 2]), 422)).Came
+        );
+    }
+
+    [Fact]
+    public async Task Two_hundred_megabytes_are_refused_in_words_and_nothing_is_stored()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        using var content = new StreamContent(new Endless(200L << 20));
+        content.Headers.ContentLength = 200L << 20;
+        var problem = await RunningApp.ProblemOf(await app.Http.PostAsync($"/api/boards/{board}/logs?name=huge.log", content), 413);
+        Assert.Contains("200 MiB", problem.Came);
+        Assert.Empty((await app.Get($"/api/boards/{board}/boots")).EnumerateArray());
+        using var unknown = new StreamContent(new Endless(66L << 20));
+        var second = await RunningApp.ProblemOf(await app.Http.PostAsync($"/api/boards/{board}/logs?name=huge.log", unknown), 422);
+        Assert.Contains("64 MiB", second.Expected);
+        Assert.Empty((await app.Get($"/api/boards/{board}/boots")).EnumerateArray());
+    }
+
+    [Fact]
+    public async Task Sixty_four_megabytes_are_taken_and_read()
+    {
+        await using var app = await RunningApp.Start();
+        using var content = new StreamContent(new Endless(64L << 20));
+        var boot = await RunningApp.Json(await app.Http.PostAsync($"/api/boards/{await app.Board()}/logs?name=large.log", content));
+        Assert.Equal(64L << 20, boot.GetProperty("byteCount").GetInt64());
+        var lines = await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}/lines?from=900000&count=1");
+        Assert.StartsWith("[    1.000000] a line", lines.GetProperty("lines")[0].GetProperty("text").GetString());
+    }
+
+    [Fact]
+    public async Task Escapes_and_html_in_a_log_come_out_as_plain_text()
+    {
+        await using var app = await RunningApp.Start();
+        var log = "\u001b[31mred\u001b[0m <script>alert(1)</script>\r\n\u001b]0;title\u0007done\r\n"u8.ToArray();
+        var boot = await RunningApp.Json(await Drop(app, await app.Board(), log));
+        var lines = await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}/lines");
+        Assert.Equal(
+            ["red <script>alert(1)</script>", "done"],
+            lines.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("text").GetString())
+        );
+    }
+
+    [Theory]
+    [InlineData(2, "diagnose")]
+    [InlineData(2, "nonsense")]
+    [InlineData(2, "serve", "--urls", "http://0.0.0.0:5190")]
+    [InlineData(1, "diagnose", "/no/such/file")]
+    public async Task Wrong_usage_is_one_line(int expected, params string[] arguments)
+    {
+        var (code, printed, error) = await Run(arguments);
+        Assert.Equal(expected, code);
+        Assert.Equal("", printed);
+        Assert.Equal(1, error.Count(c => c == '\n'));
+    }
+
+    private static async Task<(int Code, string Out, string Error)> Run(params string[] arguments)
+    {
+        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, .. arguments])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        using var process = Process.Start(start)!;
+        var output = process.StandardOutput.ReadToEndAsync();
+        var error = process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, await output, await error);
+    }
+
+    /// <summary>A log of a given length that is made while it is sent.</summary>
+    private sealed class Endless(long length) : Stream
+    {
+        private static readonly byte[] Line = Encoding.ASCII.GetBytes(
+            "[    1.000000] a line of a log that goes on and on, like this one.\r\n"
+        );
+        private long at;
+
+        public override int Read(byte[] buffer, int offset, int count)
+        {
+            var n = (int)Math.Min(count, length - at);
+            for (var i = 0; i < n; i++)
+                buffer[offset + i] = Line[(at + i) % Line.Length];
+            at += n;
+            return n;
+        }
+
+        public override bool CanRead => true;
+        public override bool CanSeek => false;
+        public override bool CanWrite => false;
+        public override long Length => throw new NotSupportedException();
+        public override long Position
+        {
+            get => at;
+            set => throw new NotSupportedException();
+        }
+
+        public override void Flush() { }
+
+        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+        public override void SetLength(long value) => throw new NotSupportedException();
+
+        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+    }
+}

@@ -1,0 +1,117 @@
+using System.Net.Http.Json;
+using System.Text.Json;
+using Buttonhook.App;
+using Buttonhook.Core;
+using Buttonhook.Storage;
+using Microsoft.AspNetCore.Builder;
+
+namespace Buttonhook.App.Tests;
+
+/// <summary>The real application on a free loopback port with a database of its own; simulated boards run fast.</summary>
+public sealed class RunningApp : IAsyncDisposable
+{
+    private static readonly Lazy<KnowledgeFiles> Knowledge = new(() =>
+    {
+        var read = KnowledgeFiles.Read();
+        return read.Value ?? throw new InvalidOperationException(read.Problem!.ToString());
+    });
+
+    private readonly WebApplication app;
+    private readonly bool keep;
+
+    private RunningApp(WebApplication app, string folder, bool keep)
+    {
+        this.app = app;
+        this.keep = keep;
+        Folder = folder;
+        Http = new() { BaseAddress = new Uri(app.Urls.First()) };
+    }
+
+    public string Folder { get; }
+
+    public HttpClient Http { get; }
+
+    public IServiceProvider Services => app.Services;
+
+    public static async Task<RunningApp> Start(bool demo = false, string? folder = null, double pace = 200, bool keep = false)
+    {
+        folder ??= Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        var database = Database.Open(Path.Combine(folder, "bench.db")).Value!;
+        if (demo)
+            Demo.Fill(Knowledge.Value, database, TimeProvider.System);
+        var app = BenchApp.Build(new(folder, "http://127.0.0.1:0", demo, pace), database, Knowledge.Value);
+        await app.StartAsync();
+        return new(app, folder, keep);
+    }
+
+    /// <summary>Puts a simulated board with an image on the bench and gives its id.</summary>
+    public async Task<string> Board(string nickname = "Quince", string? fault = null, string? image = "fallow-12-server-riscv64")
+    {
+        var input = new
+        {
+            nickname,
+            modelId = "quill-v",
+            revisionId = "B",
+            memoryMiB = 4096,
+            connected = new
+            {
+                cardGb = 32,
+                screen = false,
+                network = true,
+                supplyId = "usb-5v-3a",
+                adapterId = "usb-33",
+            },
+            toldBy = new[] { "mark" },
+            simulated = true,
+            faultId = fault,
+        };
+        var view = await Json(await Http.PostAsJsonAsync("/api/boards", input));
+        var id = view.GetProperty("board").GetProperty("id").GetString()!;
+        if (image is not null)
+            await Json(await Http.PutAsJsonAsync($"/api/boards/{id}/image", new { imageId = image }));
+        return id;
+    }
+
+    public Task<JsonElement> Get(string path) => Http.GetFromJsonAsync<JsonElement>(path);
+
+    public static async Task<JsonElement> Json(HttpResponseMessage response)
+    {
+        var text = await response.Content.ReadAsStringAsync();
+        Assert.True(response.IsSuccessStatusCode, $"{response.StatusCode}: {text}");
+        return JsonSerializer.Deserialize<JsonElement>(text);
+    }
+
+    /// <summary>The problem of an answer that must be one.</summary>
+    public static async Task<Problem> ProblemOf(HttpResponseMessage response, int status)
+    {
+        Assert.Equal(status, (int)response.StatusCode);
+        var problem = JsonSerializer.Deserialize<Problem>(await response.Content.ReadAsStringAsync(), DataFile.Json)!;
+        Assert.All([problem.Expected, problem.Came, problem.ToDo], part => Assert.False(string.IsNullOrWhiteSpace(part)));
+        return problem;
+    }
+
+    /// <summary>Waits until a boot fulfils a condition, at most 30 s.</summary>
+    public async Task<JsonElement> Until(string bootId, Func<JsonElement, bool> condition)
+    {
+        for (var i = 0; i < 600; i++)
+        {
+            var boot = await Get($"/api/boots/{bootId}");
+            if (condition(boot))
+                return boot;
+            await Task.Delay(50);
+        }
+        var last = await Get($"/api/boots/{bootId}");
+        throw new TimeoutException($"The boot stayed at: {last}");
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        Http.Dispose();
+        await app.StopAsync();
+        await app.DisposeAsync();
+        if (keep)
+            return;
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        Directory.Delete(Folder, true);
+    }
+}

@@ -1,0 +1,236 @@
+using System.Text;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace Buttonhook.Storage.Tests;
+
+/// <summary>All on a real SQLite file in a folder of its own.</summary>
+public sealed class StoreTests : IDisposable
+{
+    private static readonly DateTimeOffset At = new(2026, 3, 14, 6, 0, 0, TimeSpan.Zero);
+    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+    private readonly Database database;
+    private readonly BoardStore boards;
+    private readonly BootStore boots;
+
+    public StoreTests()
+    {
+        database = Database.Open(Path.Combine(folder, "bench.db")).Value!;
+        boards = new(database);
+        boots = new(database);
+    }
+
+    public void Dispose()
+    {
+        SqliteConnection.ClearAllPools();
+        Directory.Delete(folder, true);
+    }
+
+    private static Board Board(string id = "a", string nickname = "Quince") =>
+        new(id, nickname, "quill-v", "B", 4096, new(32, false, true, "usb-5v-3a", null), ["mark", "loader"], null, [], true);
+
+    private BenchBoard Saved(string id = "a", string nickname = "Quince") => boards.Save(Board(id, nickname), "disk-full").Value!;
+
+    [Fact]
+    public void A_board_comes_back_as_it_was_saved()
+    {
+        Saved();
+        var found = boards.Find("a")!;
+        Assert.Equal(Board() with { ToldBy = found.Board.ToldBy, Changes = found.Board.Changes }, found.Board);
+        Assert.Equal(["mark", "loader"], found.Board.ToldBy);
+        Assert.Equal("disk-full", found.FaultId);
+    }
+
+    [Fact]
+    public void Two_boards_with_one_nickname_are_a_problem_whatever_its_case()
+    {
+        Saved();
+        Assert.Contains("is taken", boards.Save(Board("b", "QUINCE"), null).Problem!.Came);
+        Assert.Single(boards.All());
+    }
+
+    [Fact]
+    public void Saving_again_keeps_the_image_and_the_place_on_the_bench()
+    {
+        Saved();
+        Saved("b", "Medlar");
+        boards.ChooseImage("a", "fallow");
+        boards.Save(Board() with { MemoryMiB = 8192 }, null);
+        Assert.Equal(["a", "b"], boards.All().Select(b => b.Board.Id));
+        Assert.Equal(("fallow", 8192), (boards.Find("a")!.Board.ImageId, boards.Find("a")!.Board.MemoryMiB));
+    }
+
+    [Fact]
+    public void A_new_card_forgets_what_was_changed_on_the_old_one()
+    {
+        Saved();
+        boards.ChooseImage("a", "fallow");
+        boards.AddChange("a", "root-not-found", "root= was corrected.", At);
+        Assert.Equal(["root= was corrected."], boards.Find("a")!.Board.Changes);
+        Assert.Equal(At, boards.Find("a")!.ChangedAt);
+        boards.ChooseImage("a", "tallow");
+        Assert.Empty(boards.Find("a")!.Board.Changes);
+        Assert.Equal(3, boards.Find("a")!.CardNumber);
+    }
+
+    [Fact]
+    public void Bytes_come_back_exactly_and_in_order()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        var all = Enumerable.Range(0, 256).Select(b => (byte)b).ToArray();
+        boots.Append(boot.Id, [new(5, all), new(9, [0, 0])]);
+        boots.Append(boot.Id, [new(12, "end"u8.ToArray())]);
+        var pieces = boots.Pieces(boot.Id).ToList();
+        Assert.Equal([5, 9, 12], pieces.Select(p => p.Milliseconds));
+        Assert.Equal([.. all, 0, 0, .. "end"u8], pieces.SelectMany(p => p.Bytes));
+    }
+
+    [Fact]
+    public void On_a_full_disk_a_batch_is_refused_whole_and_fits_once_there_is_room()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        boots.Append(boot.Id, [new(1, "before"u8.ToArray())]);
+        // SQLite's own limit on pages gives the same error as a full disk; the pool hands out the limited connection again.
+        void Limit(long pages)
+        {
+            using var connection = database.Connect();
+            connection.Execute($"PRAGMA max_page_count = {pages}");
+        }
+        long used;
+        using (var connection = database.Connect())
+            used = connection.ExecuteScalar<long>("PRAGMA page_count");
+        Limit(used + 2);
+        StoredPiece[] batch = [new(2, "small"u8.ToArray()), new(3, new byte[1 << 20])];
+        Assert.Equal(13, Assert.Throws<SqliteException>(() => boots.Append(boot.Id, batch)).SqliteErrorCode);
+        Assert.Equal("before", Encoding.ASCII.GetString([.. boots.Pieces(boot.Id).SelectMany(p => p.Bytes)]));
+        Limit(1 << 20);
+        boots.Append(boot.Id, batch);
+        Assert.Equal(3, boots.Pieces(boot.Id).Count());
+    }
+
+    [Fact]
+    public void Boots_are_counted_for_each_board_and_a_boot_without_end_is_found()
+    {
+        var bench = Saved();
+        var first = boots.Begin(bench, "one", At);
+        boots.End(first.Id, "Ended by you.", At.AddMinutes(1));
+        var second = boots.Begin(bench, "two", At.AddHours(1));
+        Assert.Equal((1, 2), (first.Number, second.Number));
+        Assert.Equal(second.Id, Assert.Single(boots.Unended()).Id);
+        Assert.Equal(second.Id, boots.Latest()["a"].Id);
+        boots.Remove(second.Id);
+        Assert.Equal(first.Id, Assert.Single(boots.Of("a")).Id);
+    }
+
+    [Fact]
+    public void The_record_counts_logins_and_leaves_out_console_faults_and_open_ends()
+    {
+        Saved();
+        boards.ChooseImage("a", "fallow");
+        var bench = boards.Find("a")!;
+        void Boot(Outcome outcome, string? cause, bool settled, int? login)
+        {
+            var boot = boots.Begin(bench, "test", At);
+            StageReached[] stages = login is { } ms ? [new(Stage.Login, 90, ms)] : [];
+            var reading = new BootReading(
+                outcome,
+                login is null ? Stage.Kernel : Stage.Login,
+                settled,
+                [],
+                stages,
+                new(null, null, null, null, null, null, null, []),
+                default,
+                12_000
+            );
+            boots.Summarise(boot.Id, reading, outcome, cause, settled);
+        }
+        Boot(Outcome.ReachedLogin, "none", true, 41_000);
+        Boot(Outcome.Degraded, "disk-full", true, 24_400);
+        Boot(Outcome.Stopped, "root-not-found", true, null);
+        Boot(Outcome.Garbled, "console-speed-mismatch", true, null);
+        Boot(Outcome.Stopped, null, false, null);
+        Assert.Equal(new(2, 3, 24, 41), boots.Record("quill-v", "B", "fallow"));
+        Assert.Equal(new(0, 0, null, null), boots.Record("quill-v", "A", "fallow"));
+        Assert.Equal([12_000, 12_000], boots.Good("quill-v", "B", "fallow").Select(b => b.LongestQuiet));
+    }
+
+    [Fact]
+    public void Settings_are_kept_as_versions_that_never_change()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        var store = new SettingsStore(database);
+        var settings = new WorkingSettings(
+            WorkingSettings.FormatName,
+            "Quince",
+            "m",
+            "n",
+            "B",
+            1,
+            "i",
+            null,
+            null,
+            32,
+            null,
+            null,
+            "c",
+            null,
+            null,
+            null,
+            null,
+            ["10.0.0.1"],
+            [new(Stage.Login, 41.5)],
+            ["x"],
+            "note",
+            "sum",
+            At
+        );
+        store.Keep("a", boot.Id, settings, At);
+        store.Keep("a", boot.Id, settings with { Notes = "second" }, At);
+        var versions = store.Of("a");
+        Assert.Equal([2, 1], versions.Select(v => v.Version));
+        Assert.Equal("note", versions[1].Settings.Notes);
+        Assert.Equal(new(Stage.Login, 41.5), Assert.Single(versions[1].Settings.StageTimes));
+    }
+
+    [Fact]
+    public void Taking_a_board_away_takes_its_boots_bytes_and_settings()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        boots.Append(boot.Id, [new(1, [1])]);
+        boots.AddNote(boot.Id, new(5, "The light went out"));
+        boards.Remove("a");
+        using var connection = database.Connect();
+        foreach (var table in new[] { "boots", "boot_bytes", "boot_notes", "changes", "settings" })
+            Assert.Equal(0, connection.ExecuteScalar<long>($"SELECT COUNT(*) FROM {table}"));
+    }
+
+    [Fact]
+    public void The_file_is_in_wal_mode_with_foreign_keys_on()
+    {
+        using var connection = database.Connect();
+        Assert.Equal("wal", connection.ExecuteScalar<string>("PRAGMA journal_mode"));
+        Assert.Equal(1, connection.ExecuteScalar<long>("PRAGMA foreign_keys"));
+        Assert.Equal(2, connection.ExecuteScalar<long>("PRAGMA synchronous"));
+    }
+
+    [Fact]
+    public void A_file_from_a_newer_program_is_left_alone()
+    {
+        using (var connection = database.Connect())
+            connection.Execute("PRAGMA user_version = 999");
+        Assert.Contains("schema 999", Database.Open(Path.Combine(folder, "bench.db")).Problem!.Came);
+    }
+
+    [Fact]
+    public void A_file_that_is_no_database_is_a_problem_and_stays_as_it_is()
+    {
+        var path = Path.Combine(folder, "notes.db");
+        File.WriteAllText(path, new string('x', 5000));
+        Assert.Contains("should be a Buttonhook database", Database.Open(path).Problem!.Expected);
+        Assert.Equal(new string('x', 5000), File.ReadAllText(path));
+    }
+}
