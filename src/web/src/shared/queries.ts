@@ -90,7 +90,7 @@ export function useLiveBench() {
   }, [queries]);
 }
 
-function useChange<V, T>(change: (variables: V) => Promise<T>, boardId?: string) {
+function useChange<V, T>(change: (variables: V) => Promise<T>, boardId?: string, bootId?: string) {
   const queries = useQueryClient();
   return useMutation<T, Error, V>({
     mutationFn: change,
@@ -99,6 +99,7 @@ function useChange<V, T>(change: (variables: V) => Promise<T>, boardId?: string)
       void queries.invalidateQueries({ queryKey: ["boots"] });
       void queries.invalidateQueries({ queryKey: ["shelves"] });
       if (boardId) void queries.invalidateQueries({ queryKey: ["board", boardId] });
+      if (bootId) void queries.invalidateQueries({ queryKey: ["boot", bootId] });
     },
   });
 }
@@ -125,7 +126,11 @@ export const useEndBoot = (boardId: string) =>
 export const useType = (id: string) =>
   useChange((text: string) => answer(POST("/api/boots/{id}/typed", { params: { path: { id } }, body: { text } })));
 export const useNote = (id: string) =>
-  useChange((text: string) => answer(POST("/api/boots/{id}/notes", { params: { path: { id } }, body: { text } })));
+  useChange(
+    (text: string) => answer(POST("/api/boots/{id}/notes", { params: { path: { id } }, body: { text } })),
+    undefined,
+    id,
+  );
 export const useSaveBoard = (id: string | undefined) =>
   useChange(
     (body: BoardInput) =>

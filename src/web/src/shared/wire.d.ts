@@ -461,11 +461,7 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody: {
-                content: {
-                    "application/octet-stream": string;
-                };
-            };
+            requestBody?: never;
             responses: {
                 /** @description OK */
                 200: {

@@ -1,0 +1,126 @@
+import { expect, expectAccessible, next, putOnBench, test } from "./bench";
+
+const views = [
+  "/",
+  "/boards/new",
+  "/boards/bramley/identify",
+  "/boards/russet/match",
+  "/boards/bramley/prepare",
+  "/boards/pearmain/connect",
+  "/boards/bramley/boot",
+  "/boards/codlin/diagnose",
+  "/boards/costard/keep",
+  "/images",
+  "/logs",
+  "/rules",
+];
+
+for (const view of views)
+  test(`${view} is accessible in both themes`, async ({ page }) => {
+    await page.goto(view);
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+    await page.waitForLoadState("networkidle");
+    await expectAccessible(page);
+  });
+
+test("nothing is broken from 360 to 2560 wide", async ({ page }) => {
+  for (const width of [360, 390, 768, 1100, 1920, 2560]) {
+    await page.setViewportSize({ width, height: 900 });
+    for (const view of views) {
+      await page.goto(view);
+      await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+      await page.waitForLoadState("networkidle");
+      const beyond = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+      expect(beyond, `${view} at ${width}`).toBeLessThanOrEqual(0);
+    }
+  }
+});
+
+test("hands on the keyboard reach everything", async ({ page }) => {
+  await page.goto("/boards/bramley/boot");
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
+  await page.keyboard.press("6");
+  await expect(page).toHaveURL(/bramley\/diagnose/);
+  await page.keyboard.press("]");
+  await expect(page.getByRole("heading", { level: 1, name: "Costard" })).toBeVisible();
+  await page.keyboard.press("[");
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog")).toContainText("next and previous evidence");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await page.keyboard.type("device tree of another");
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/rules#dtb-wrong-board/);
+  await page.keyboard.press("b");
+  await expect(page.getByRole("heading", { level: 1, name: "The bench" })).toBeVisible();
+  await page.keyboard.press("a");
+  await expect(page.getByRole("heading", { level: 1, name: "Put a board on the bench" })).toBeVisible();
+  await page.getByLabel("Nickname").pressSequentially("b1/a?");
+  await expect(page.getByLabel("Nickname")).toHaveValue("b1/a?");
+});
+
+test("evidence is walked through with e, and the large mode comes and goes with l", async ({ page }) => {
+  await page.goto("/boards/bramley/boot");
+  const target = page.locator(".console-line.target");
+  await expect(target).toContainText("Gave up waiting for root");
+  await page.keyboard.press("e");
+  await expect(target).toContainText("does not exist");
+  await page.keyboard.press("Shift+E");
+  await expect(target).toContainText("Gave up waiting for root");
+  await page.keyboard.press("l");
+  await expect(page.getByRole("button", { name: /Small/ })).toBeVisible();
+  await expectAccessible(page);
+  await page.keyboard.press("l");
+  await expect(page.getByRole("button", { name: /Large/ })).toBeVisible();
+});
+
+test("a boot goes on while the page is reloaded, and marks are kept", async ({ page }) => {
+  await putOnBench(page, "Wilding", "none");
+  await next(page).getByRole("button", { name: /Take it/ }).click();
+  await next(page).getByRole("button", { name: /Boot it/ }).click();
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("U-Boot");
+  await page.reload();
+  await expect(page.getByRole("status").filter({ hasText: "Reached login" })).toBeVisible();
+  await expect(page.getByRole("meter", { name: "Quiet time" })).toBeVisible();
+  await page.getByRole("heading", { level: 1 }).click();
+  await page.keyboard.press("Space");
+  await page.getByRole("button", { name: "A picture came up" }).click();
+  await expect(page.getByRole("list", { name: "What was seen" })).toContainText("A picture came up");
+});
+
+test("a supply that is too weak is told before power", async ({ page }) => {
+  await putOnBench(page, "Crab", "none");
+  await next(page).getByRole("button", { name: /Take it/ }).click();
+  await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Identify" }).click();
+  await page.getByLabel("Supply").selectOption({ label: "5 V, 1 A with micro USB" });
+  await page.getByRole("button", { name: "Save what changed" }).click();
+  await expect(next(page)).toContainText("Needs 3.0 A at the board; this supply gives 1.0 A.");
+});
+
+test("the theme that was chosen stays", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("button", { name: "Dark theme" }).click();
+  await page.reload();
+  await expect(page.locator("html")).toHaveAttribute("data-bs-theme", "dark");
+});
+
+test.describe("input that cannot be used", () => {
+  test.use({ provoked: /status of (422|409)/ });
+
+  test("gets three plain sentences and loses nothing", async ({ page }) => {
+    await putOnBench(page, "Damson", "none");
+    await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Boot" }).click();
+    await page.getByRole("radio", { name: "A log file" }).check();
+    await page.getByLabel(/A console log/).setInputFiles({ name: "empty.log", mimeType: "text/plain", buffer: Buffer.alloc(0) });
+    await expect(page.getByRole("alert")).toContainText(/empty.log is empty.\s*Look whether the right file was chosen/);
+    await page.getByRole("radio", { name: "A serial port" }).check();
+    await page.getByLabel(/Port, or another path/).fill("/dev/ttyUSB77");
+    await page.getByRole("button", { name: "Open the console" }).click();
+    await expect(page.getByRole("alert").filter({ hasText: "There is no such device." })).toBeVisible();
+    await page.goto("/boards/new");
+    await page.getByLabel("Nickname").fill("bramley");
+    await page.getByRole("button", { name: "Put it on the bench" }).click();
+    await expect(page.getByRole("alert")).toContainText(/bramley is taken.\s*Choose another one./);
+  });
+});
