@@ -41,6 +41,7 @@ test("hands on the keyboard reach everything", async ({ page }) => {
   await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
   await page.keyboard.press("6");
   await expect(page).toHaveURL(/bramley\/diagnose/);
+  await expect(page.getByRole("navigation", { name: "On the bench" })).toContainText("Pearmain");
   await page.keyboard.press("]");
   await expect(page.getByRole("heading", { level: 1, name: "Costard" })).toBeVisible();
   await page.keyboard.press("[");
