@@ -27,7 +27,8 @@ public static class BenchApp
             .Logging.ClearProviders()
             .AddSimpleConsole(c => c.SingleLine = true)
             .SetMinimumLevel(LogLevel.Warning)
-            .AddFilter("Microsoft.AspNetCore.Diagnostics", LogLevel.None);
+            .AddFilter("Microsoft.AspNetCore.Diagnostics", LogLevel.None)
+            .AddFilter("Microsoft.Extensions.Hosting", LogLevel.None);
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;

@@ -97,7 +97,7 @@ public static class CommandLine
             return Say(
                 new Problem(
                     $"{options.Url} should be free.",
-                    e.InnerException?.Message ?? e.Message,
+                    (e.InnerException?.Message ?? e.Message) + ".",
                     "End the other program, or use another port with --urls."
                 ),
                 Failed

@@ -31,15 +31,19 @@ internal static class Attempts
         return [.. starts.Select((s, i) => (s, i + 1 < starts.Count ? starts[i + 1] - 1 : Math.Max(lineCount, s)))];
     }
 
-    /// <summary>Where each stage was reached; the first line of each.</summary>
-    public static List<StageReached> Stages(IReadOnlyList<MarkHit> marks, ConsoleLog log) =>
+    /// <summary>Where each stage was reached, the first line of each; after a restart times count from the first line of the attempt.</summary>
+    public static List<StageReached> Stages(IReadOnlyList<MarkHit> marks, ConsoleLog log, int firstLine)
+    {
+        var start = firstLine == 1 ? 0 : log.Arrival(firstLine) ?? 0;
+        return
         [
             .. marks
                 .Where(m => m.Mark.Stage is not null)
                 .GroupBy(m => m.Mark.Stage!.Value)
                 .OrderBy(g => g.Key)
-                .Select(g => new StageReached(g.Key, g.First().Line, log.Arrival(g.First().Line))),
+                .Select(g => new StageReached(g.Key, g.First().Line, log.Arrival(g.First().Line) - start)),
         ];
+    }
 
     /// <summary>The furthest stage up to the login; an address may come before or after it and does not count.</summary>
     public static Stage? LastStage(IReadOnlyList<MarkHit> marks) =>

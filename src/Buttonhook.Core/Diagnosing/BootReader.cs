@@ -115,7 +115,7 @@ public sealed partial class BootReader
         var attempts = Attempts.Split(marks, Log.LineCount);
         var final = attempts[^1];
         var inFinal = marks.Where(m => m.Line >= final.First).ToList();
-        var stages = Attempts.Stages(inFinal, Log);
+        var stages = Attempts.Stages(inFinal, Log, final.First);
         var signals = Signals.Of(new(inFinal, attempts.Count, Log, last, line, timesBroken, wholeTimes));
         var rebooting = Attempts.IsLoop(attempts, marks);
         var outcome =

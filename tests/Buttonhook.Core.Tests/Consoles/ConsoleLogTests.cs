@@ -72,6 +72,17 @@ public class ConsoleLogTests
     }
 
     [Fact]
+    public void After_a_restart_times_count_from_the_new_start()
+    {
+        var reader = new BootReader(Knowledge.Rules);
+        reader.Add("U-Boot 2024.01\r\n"u8, 1000);
+        reader.Add("[    0.000000] Linux version 6.1\r\n"u8, 4000);
+        reader.Add("U-Boot 2024.01\r\n"u8, 61_000);
+        reader.Add("[    0.000000] Linux version 6.1\r\n"u8, 64_500);
+        Assert.Equal([0, 3500], reader.Read().StageLines.Select(s => s.Milliseconds));
+    }
+
+    [Fact]
     public void A_line_that_is_repeated_for_ever_stays_small()
     {
         var reader = new BootReader(Knowledge.Rules);
