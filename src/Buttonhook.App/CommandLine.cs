@@ -54,7 +54,16 @@ public static class CommandLine
         var diagnose = new Command("diagnose", "Tell why a boot failed from its console log.") { log, json };
         diagnose.SetAction((parse, token) => Diagnose(parse.GetValue(log)!, parse.GetValue(json), token));
 
-        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose };
+        var image = new Argument<string>("IMAGE") { Description = "An image, raw or packed as gz, xz, zst, bz2, zip or 7z." };
+        var board = new Option<string?>("--board") { Description = "Board to dry-boot it on: an id of the catalogue, or a JSON file." };
+        var sum = new Option<string?>("--sum") { Description = "SHA-256 that the download should have, or a file of sums." };
+        var inspect = new Command("inspect", "Look into an image and tell whether it boots.") { image, board, sum, json };
+        inspect.SetAction(
+            (parse, token) =>
+                Task.FromResult(Inspect(parse.GetValue(image)!, parse.GetValue(board), parse.GetValue(sum), parse.GetValue(json), token))
+        );
+
+        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect };
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)
         {
@@ -63,7 +72,21 @@ public static class CommandLine
             );
             return Wrong;
         }
-        return await parsed.InvokeAsync();
+        try
+        {
+            return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+        }
+        catch (Exception e) when (e is not OperationCanceledException)
+        {
+            return Say(
+                new Problem(
+                    "This should have worked.",
+                    $"Inside Buttonhook: {e.Message}",
+                    "Nothing was changed; keep the file that led here."
+                ),
+                Failed
+            );
+        }
     }
 
     private static bool IsOpenApiTool => Assembly.GetEntryAssembly()?.GetName().Name == "GetDocument.Insider";
@@ -136,6 +159,53 @@ public static class CommandLine
         var (_, diagnosis) = LogDiagnosis.Of(bytes, known.Rules);
         Console.WriteLine(asJson ? JsonSerializer.Serialize(diagnosis, Indented) : DiagnosisText.Of(diagnosis));
         return 0;
+    }
+
+    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, CancellationToken token)
+    {
+        var knowledge = KnowledgeFiles.Read();
+        if (knowledge.Value is not { } known)
+            return Say(knowledge.Problem!, Failed);
+        Core.Images.DryBoard? board = null;
+        if (boardWord is not null)
+        {
+            var found = Images.DryBoards.Find(boardWord, known.Catalogue);
+            if (found.Value is null)
+                return Say(found.Problem!, Wrong);
+            board = found.Value;
+        }
+        var inspected = Images.ImageFiles.Inspect(path, board, sum is not null, token);
+        if (inspected.Value is not { } inspection)
+            return Say(inspected.Problem!, Failed);
+        if (
+            sum is not null
+            && Checksum(sum, path) is var wanted
+            && !string.Equals(wanted, inspection.Sha256, StringComparison.OrdinalIgnoreCase)
+        )
+            return Say(
+                new Problem(
+                    "The checksum of the download should be the published one.",
+                    wanted is null
+                        ? $"{sum} has no line for {Path.GetFileName(path)}."
+                        : $"It is {inspection.Sha256}, published is {wanted}.",
+                    "Download the image again; do not write this one."
+                ),
+                Failed
+            );
+        Console.WriteLine(asJson ? JsonSerializer.Serialize(inspection, Indented) : Images.InspectionText.Of(inspection));
+        return 0;
+    }
+
+    /// <summary>The sum itself, or the one for this file in a file of sums (sha256sum(1)); null when it has none.</summary>
+    private static string? Checksum(string sum, string path)
+    {
+        if (!File.Exists(sum))
+            return sum.Trim();
+        var name = Path.GetFileName(path);
+        return File.ReadLines(sum)
+            .Select(l => l.Split([' ', '*'], StringSplitOptions.RemoveEmptyEntries))
+            .FirstOrDefault(w => w.Length >= 2 && Path.GetFileName(w[^1]) == name)
+            ?[0];
     }
 
     private static readonly JsonSerializerOptions Indented = new(DataFile.Json)

@@ -21,6 +21,8 @@ export default defineConfig({
   use: {
     baseURL: url,
     viewport: { width: 1280, height: 800 },
+    // Colours change at once, so that what is measured is what stays.
+    contextOptions: { reducedMotion: "reduce" },
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: [

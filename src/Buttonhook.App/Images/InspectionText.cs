@@ -1,0 +1,45 @@
+using System.Text;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+
+namespace Buttonhook.App.Images;
+
+/// <summary>An inspection as plain lines for a terminal.</summary>
+public static class InspectionText
+{
+    /// <summary>Partitions, kernel, system, consoles, and the dry boot link by link.</summary>
+    public static string Of(Inspection i)
+    {
+        var text = new StringBuilder();
+        text.AppendLine(
+            $"{Sizes.Binary(i.ExpandedBytes)}{(i.Compression == "none" ? "" : $", packed as {i.Compression} in {Sizes.Binary(i.SizeBytes)}")}, partition table {i.PartitionTable}"
+        );
+        foreach (var p in i.Partitions)
+            text.AppendLine(
+                $"  partition {p.Number}: {Sizes.Binary(p.LengthBytes)} {p.FileSystem ?? "no file system read"}{(p.Label is null ? "" : $" “{p.Label}”")}"
+            );
+        text.AppendLine($"System: {i.Os?.Name ?? "not told"}{(i.Architecture is { } set ? $", {set.Words()}" : "")}");
+        text.AppendLine($"Kernel: {(i.Kernel is { } k ? $"{k.Path}{(k.Version is null ? "" : $", {k.Version}")}" : "not found")}");
+        if (i.CommandLine is not null)
+            text.AppendLine($"Command line: {i.CommandLine}");
+        if (i.DeviceTrees.Count > 0)
+            text.AppendLine($"Device trees: {i.DeviceTrees.Count}, such as {i.DeviceTrees[0].Model ?? i.DeviceTrees[0].Path}");
+        text.AppendLine($"Smallest card: {Sizes.Binary(i.SmallestCardBytes)}");
+        foreach (var note in i.Notes)
+            text.AppendLine($"Note: {note}");
+        if (i.DryBoot is not { } dry)
+            return text.ToString().TrimEnd();
+        text.AppendLine()
+            .AppendLine(
+                $"Dry boot: {(dry.Verdict switch { DryVerdict.Boots => "boots", DryVerdict.DoesNotBoot => "does not boot", _ => "cannot be told" })}"
+            );
+        foreach (var step in dry.Steps)
+            text.AppendLine(
+                $"  {(step.Result switch { LinkResult.Passed => "passed ", LinkResult.Failed => "FAILED ", _ => "unknown" })}  {step.Text}{(step.File is null ? "" : $" ({step.File})")}"
+            );
+        foreach (var cause in dry.Causes)
+            text.AppendLine($"  {cause.Id}: {cause.Fix}");
+        return text.ToString().TrimEnd();
+    }
+}

@@ -1,0 +1,502 @@
+using System.Text;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>Plays the boot of an image on a board without starting it, link by link.</summary>
+internal sealed class DryBooter(
+    ImageBytes image,
+    PartitionTable table,
+    IReadOnlyList<Volume> volumes,
+    DryBoard board,
+    Func<Stream, Stream?> unpack
+)
+{
+    private readonly List<DryStep> steps = [];
+    private readonly List<DryCause> causes = [];
+
+    /// <summary>What the loader handed over, or null when the chain broke before.</summary>
+    public Handover? Handover { get; private set; }
+
+    public DryBoot Run()
+    {
+        try
+        {
+            var verdict = Play();
+            return new(verdict, steps, [.. causes.DistinctBy(c => c.Id)]);
+        }
+        catch (UnreadableException e)
+        {
+            CannotTell(Stage.Root, $"The image cannot be read further: {e.Message}.", null);
+            return new(DryVerdict.CannotTell, steps, causes);
+        }
+    }
+
+    private void Pass(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.Passed, text, file));
+
+    private void CannotTell(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.CannotTell, text, file));
+
+    private DryVerdict Fail(Stage stage, string cause, string text, string fix, string? file)
+    {
+        steps.Add(new(stage, LinkResult.Failed, text, file));
+        causes.Add(new(cause, text, fix, file));
+        return DryVerdict.DoesNotBoot;
+    }
+
+    private void Warn(Stage stage, string cause, string text, string fix, string? file) => Fail(stage, cause, text, fix, file);
+
+    private DryVerdict Play()
+    {
+        // An image that ends inside a partition was cut off; everything after is a consequence.
+        if (table.Partitions.FirstOrDefault(p => p.EndBytes > image.Length) is { } cut)
+            return Fail(
+                Stage.SecondLoader,
+                "image-truncated",
+                $"Partition {cut.Number} ends at byte {cut.EndBytes}, the image at byte {image.Length}.",
+                "Get the whole image and write it again.",
+                $"partition table entry {cut.Number}"
+            );
+        if (table.Partitions.Count == 0)
+            return Fail(Stage.FirstLoader, "no-boot-medium", "There is no partition table.", "Write an image with one.", "sector 0");
+        var chain = new BootChain(image, volumes, board, unpack);
+        var (handover, broke) = chain.Follow();
+        if (handover is null)
+            return Fail(
+                broke!.Cause is "no-boot-medium" ? Stage.FirstLoader : Stage.SecondLoader,
+                broke.Cause,
+                broke.Text,
+                broke.Fix,
+                broke.Where
+            );
+        Handover = handover;
+        Pass(Stage.SecondLoader, "The loader finds its configuration.", handover.Where);
+        foreach (var (text, where) in chain.Notes)
+            Pass(Stage.SecondLoader, text, where);
+        Pass(
+            Stage.Kernel,
+            $"The kernel is for {(handover.Kernel.Architecture ?? board.Architecture).Words()}{(handover.Kernel.Version is { } v ? $", version {v}" : "")}.",
+            handover.KernelWhere
+        );
+        if (handover.Tree is not null)
+            Pass(Stage.SecondLoader, "The device tree is there and for this board.", handover.Tree.Where);
+        return InitialFileSystem(handover);
+    }
+
+    private DryVerdict InitialFileSystem(Handover h)
+    {
+        var arguments = new KernelCommandLine(h.CommandLine);
+        InitialFiles? initial = null;
+        if (h.InitialFiles is { } loaded)
+        {
+            initial = InitialFiles.Read(loaded.Bytes, unpack);
+            if (initial.Fault is { } fault)
+                return Fail(
+                    Stage.Kernel,
+                    "initrd-corrupt",
+                    $"The initial file system cannot be unpacked: {fault}.",
+                    "Copy the initial file system again.",
+                    loaded.Where
+                );
+            var needed = (h.Kernel.Payload?.Length ?? 0) + loaded.Bytes.Length + initial.UnpackedBytes;
+            if (needed > (long)board.MemoryMiB * Sizes.MiB * 9 / 10)
+                return Fail(
+                    Stage.Kernel,
+                    "out-of-memory",
+                    $"Kernel and initial file system take {Sizes.Binary(needed)}; the board has {board.MemoryMiB} MiB.",
+                    "Take a smaller image.",
+                    loaded.Where
+                );
+            var first = arguments.Last("rdinit") ?? "/init";
+            var (architecture, wrong) = Programs.Look(first, p => initial.Find(p));
+            if (architecture is { } set && !RunsOn(set))
+                return Fail(
+                    Stage.Root,
+                    "init-wrong-architecture",
+                    $"The first program of the initial file system is for {set.Words()}.",
+                    "Make the initial file system for this board.",
+                    $"{loaded.Where} {first}"
+                );
+            if (wrong is not null)
+                return Fail(
+                    Stage.Root,
+                    arguments.Last("rdinit") is null ? "initrd-corrupt" : "init-missing",
+                    $"The initial file system cannot start: {wrong}.",
+                    "Make the initial file system again.",
+                    $"{loaded.Where} {first}"
+                );
+            Pass(Stage.Root, "The initial file system unpacks and its first program runs here.", loaded.Where);
+        }
+        return Root(h, arguments, initial);
+    }
+
+    /// <summary>Programs of the board's own set, and 32-bit ARM ones on 64-bit ARM, where kernels carry the compatible mode.</summary>
+    private bool RunsOn(InstructionSet set) =>
+        set == board.Architecture || (board.Architecture == InstructionSet.Arm64 && set == InstructionSet.Armhf);
+
+    private DryVerdict Root(Handover h, KernelCommandLine arguments, InitialFiles? initial)
+    {
+        if (arguments.Last("root") is not { Length: > 0 } root)
+            return Fail(
+                Stage.Root,
+                "root-arg-missing",
+                "The kernel command line names no root.",
+                "Add root= with the partition of this image.",
+                h.Where
+            );
+        var volume = Resolve(root, out var why);
+        if (volume is null)
+            return Fail(
+                Stage.Root,
+                "root-not-found",
+                $"root={Shown(root)}: {why}.",
+                $"Name a root that is there, such as {Suggestion()}.",
+                h.Where
+            );
+        var slow =
+            board.BootMedium == "usb"
+            && !arguments.Has("rootwait")
+            && arguments.Last("rootdelay") is null
+            && initial?.WaitsByItself != true;
+        if (slow)
+            return Fail(
+                Stage.Root,
+                "root-not-found",
+                "The medium is a slow USB disk and rootwait is not on the command line: the root is looked for once, too early.",
+                "Add rootwait.",
+                h.Where
+            );
+        Pass(Stage.Root, $"root={root} is partition {volume.Partition.Number} of this image.", h.Where);
+        var kind = volume.Tree?.Kind ?? volume.Kind;
+        if (kind is null)
+            return Fail(
+                Stage.Root,
+                "rootfs-corrupt",
+                $"No file system is recognised on partition {volume.Partition.Number}{(volume.Because is null ? "" : $": {volume.Because}")}{(HasBackup(volume) ? "; a copy of its superblock is still there" : "")}.",
+                "Write the image again; a copy of the superblock can repair it (e2fsck -b).",
+                volume.Name("")
+            );
+        if (Driver(kind, h, initial) is { } missing)
+            return missing.Wrapped
+                ? Fail(
+                    Stage.Root,
+                    "initrd-missing",
+                    $"The kernel has no built-in driver for {kind}, and {h.InitialFilesMissing ?? "no initial file system is named"}.",
+                    "Name the initial file system in the configuration.",
+                    h.Where
+                )
+                : Fail(
+                    Stage.Root,
+                    "rootfs-unsupported",
+                    $"The root file system is {kind}; neither the kernel nor the initial file system has a driver for it.",
+                    $"Add the {kind} module to the initial file system.",
+                    volume.Name("")
+                );
+        if (volume.Tree is not { } tree)
+        {
+            CannotTell(Stage.Root, $"{kind} is not read here, so what is on the root cannot be told.", volume.Name(""));
+            return DryVerdict.CannotTell;
+        }
+        return Init(h, arguments, volume, tree);
+    }
+
+    private static string Shown(string text) => text.Replace("\r", "<CR>", StringComparison.Ordinal);
+
+    /// <summary>Whether a driver is missing for a file system; Wrapped when what is missing is the initial file system that would carry it.</summary>
+    private (bool Wrapped, string Kind)? Driver(string kind, Handover h, InitialFiles? initial)
+    {
+        var module = kind is "ext2" or "ext3" ? "ext4" : kind;
+        var marker = module switch
+        {
+            "ext4" => "EXT4-fs",
+            "f2fs" => "F2FS-fs",
+            "btrfs" => "BTRFS",
+            "xfs" => "XFS (",
+            "squashfs" => "SQUASHFS error",
+            _ => module,
+        };
+        var builtIn = h.Kernel.HasBuiltIn(marker);
+        if (initial is not null)
+            return
+                initial.HasModule(module)
+                || builtIn != false
+                    && !initial.Names.Any(n => n.EndsWith(".ko", StringComparison.Ordinal) || n.Contains(".ko.", StringComparison.Ordinal))
+                || builtIn == true
+                ? null
+                : (false, kind);
+        return builtIn == false ? (true, kind) : null;
+    }
+
+    private bool HasBackup(Volume volume)
+    {
+        var bytes = image.Slice(volume.Partition.StartBytes, volume.Partition.LengthBytes);
+        return new[] { 8193L * 1024, 16385L * 1024, 32768L * 4096 }.Any(at => bytes.At(at + 56, 2) is [0x53, 0xEF]);
+    }
+
+    private string Suggestion()
+    {
+        var best = volumes.FirstOrDefault(v => v.Tree is ExtTree t && (t.Find("/sbin/init") ?? t.Find("/etc")) is not null) ?? volumes[^1];
+        return $"PARTUUID={best.Partition.PartUuid}";
+    }
+
+    /// <summary>The partition that a root or mount-table device names on this board's medium, or null with the reason.</summary>
+    private Volume? Resolve(string device, out string why)
+    {
+        device = device.Trim('"');
+        why = "no partition has it";
+        Volume? By(Func<Volume, bool> fits) => volumes.FirstOrDefault(fits);
+        if (device.Split('=', 2) is [var key, var value])
+        {
+            value = value.Trim('"');
+            switch (key.ToUpperInvariant())
+            {
+                case "PARTUUID":
+                    why = "no partition has this id";
+                    return By(v => v.Partition.PartUuid.Equals(value, StringComparison.OrdinalIgnoreCase));
+                case "UUID":
+                    why = "no file system has this id";
+                    return By(v => string.Equals(v.Tree?.Uuid, value, StringComparison.OrdinalIgnoreCase));
+                case "LABEL":
+                    why = "no file system has this label";
+                    return By(v => v.Tree?.Label == value);
+                case "PARTLABEL":
+                    why = "no partition has this name";
+                    return By(v => v.Partition.Name == value);
+            }
+        }
+        if (device.StartsWith("/dev/disk/by-", StringComparison.Ordinal) && device[13..].Split('/', 2) is [var by, var id])
+            return Resolve($"{by.ToUpperInvariant()}={id}", out why);
+        var disk = board.BootMedium switch
+        {
+            "sd" => "/dev/mmcblk0p",
+            "usb" => "/dev/sda",
+            _ => "/dev/vda",
+        };
+        if (
+            !device.StartsWith(disk, StringComparison.Ordinal)
+            || !int.TryParse(device[disk.Length..], System.Globalization.NumberStyles.None, null, out var number)
+        )
+        {
+            why = $"on this medium partitions are called {disk}1 and so on";
+            return null;
+        }
+        why = "there is no such partition";
+        return By(v => v.Partition.Number == number);
+    }
+
+    private DryVerdict Init(Handover h, KernelCommandLine arguments, Volume volume, FileTree tree)
+    {
+        var named = arguments.Last("init");
+        var path = named ?? "/sbin/init";
+        var where = named is null ? volume.Name(path) : h.Where;
+        if (tree.Find(path) is not { } entry)
+            return Fail(
+                Stage.Root,
+                "init-missing",
+                $"{Shown(path)} is not on the root.",
+                named is null ? "Put /sbin/init back." : "Take init= off the command line.",
+                where
+            );
+        if (entry.IsFolder || (!entry.IsExecutable && tree.Kind != "vfat"))
+            return Fail(Stage.Root, "init-missing", $"{path} may not be executed.", "Make it executable (chmod +x).", where);
+        var (set, wrong) = Programs.Look(path, p => tree.Read(p, 4096));
+        if (set is { } architecture && !RunsOn(architecture))
+            return Fail(
+                Stage.Root,
+                "init-wrong-architecture",
+                $"{path} is for {architecture.Words()}, the board is {board.Architecture.Words()}.",
+                "Use the image made for this instruction set.",
+                volume.Name(path)
+            );
+        if (wrong is not null)
+            return Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put the program back.", volume.Name(path));
+        Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
+        var stopped = MountTable(volume, tree);
+        if (stopped is { } verdict)
+            return verdict;
+        ConsoleAndLogin(h, arguments, volume, tree);
+        return DryVerdict.Boots;
+    }
+
+    private DryVerdict? MountTable(Volume volume, FileTree tree)
+    {
+        var lines = Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? []).Split('\n');
+        var systemd = tree.Find("/lib/systemd/systemd") is not null || tree.Find("/usr/lib/systemd/systemd") is not null;
+        for (var i = 0; i < lines.Length; i++)
+        {
+            var words = lines[i].Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
+            if (
+                words.Length < 4
+                || words[0].StartsWith('#')
+                || !(words[0].Contains('=') || words[0].StartsWith("/dev/", StringComparison.Ordinal))
+            )
+                continue;
+            var options = words[3].Split(',');
+            if (
+                options.Contains("noauto")
+                || options.Contains("nofail")
+                || words[0].StartsWith("/dev/mapper", StringComparison.Ordinal)
+                || Resolve(words[0], out _) is not null
+            )
+                continue;
+            var at = $"{volume.Name("/etc/fstab")}:{i + 1}";
+            Warn(
+                Stage.Services,
+                "fstab-device-missing",
+                $"The mount table names {words[0]} for {words[1]}, which no partition of this image has.",
+                "Take the line out, or add nofail.",
+                at
+            );
+            if (systemd && words[1] != "/")
+                return DryVerdict.DoesNotBoot;
+        }
+        if (!causes.Any(c => c.Id == "fstab-device-missing"))
+            Pass(Stage.Services, "Every device of the mount table is there.", volume.Name("/etc/fstab"));
+        return null;
+    }
+
+    private void ConsoleAndLogin(Handover h, KernelCommandLine arguments, Volume volume, FileTree tree)
+    {
+        // The kernel takes a carriage return for a space; only programs that read the line themselves trip over it.
+        var consoles = arguments.All("console").Select(c => c.TrimEnd('\r')).ToList();
+        var ours = consoles.FirstOrDefault(c => c.Split(',')[0] == board.ConsoleDevice);
+        var byTree = consoles.Count == 0 && board.Architecture != InstructionSet.Amd64 && TreeNamesConsole(h);
+        if (ours is null && !byTree)
+            Warn(
+                Stage.Kernel,
+                "console-arg-missing",
+                consoles.Count == 0
+                    ? "No console is on the command line and the device tree names none: kernel and start-up messages do not reach the serial port."
+                    : $"The command line's console is {string.Join(" and ", consoles)}; the board's is {board.ConsoleDevice}.",
+                $"Add console={board.ConsoleDevice},{board.ConsoleSpeed} to the command line.",
+                h.Where
+            );
+        else if (ours is not null && ours.Split(',') is [_, var mode, ..] && Digits(mode) is { } speed && speed != board.ConsoleSpeed)
+            Warn(
+                Stage.Kernel,
+                "console-speed-mismatch",
+                $"The command line sets {speed} bits a second, the board's console runs at {board.ConsoleSpeed}.",
+                $"Set console={board.ConsoleDevice},{board.ConsoleSpeed}.",
+                h.Where
+            );
+        else
+            Pass(
+                Stage.Kernel,
+                ours is null ? "The device tree names the console." : $"The command line names the board's console {board.ConsoleDevice}.",
+                h.Where
+            );
+        var logins = LoginPorts(tree);
+        var consoleIsOurs = ours is not null || byTree;
+        if (
+            logins.Contains(board.ConsoleDevice)
+            || (logins.Contains("console") && consoleIsOurs)
+            || (logins.Contains("systemd") && ours is not null)
+        )
+            Pass(Stage.Login, $"A login waits on {board.ConsoleDevice}.", volume.Name("/etc/inittab"));
+        else if (!(logins.Contains("console") && !consoleIsOurs))
+            Warn(
+                Stage.Login,
+                "getty-missing",
+                logins.Count == 0
+                    ? "No login is set up on any port."
+                    : $"Logins are on {string.Join(", ", logins)}, none on {board.ConsoleDevice}.",
+                $"Add a login on {board.ConsoleDevice}.",
+                volume.Name("/etc/inittab")
+            );
+    }
+
+    private static int? Digits(string mode) =>
+        int.TryParse(new string([.. mode.TakeWhile(char.IsAsciiDigit)]), out var speed) ? speed : null;
+
+    private static bool TreeNamesConsole(Handover h)
+    {
+        if (h.Tree is null)
+            return h.OwnTree;
+        try
+        {
+            return DeviceTree.Read(h.Tree.Bytes).HasConsole;
+        }
+        catch (UnreadableException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Ports with a login: from inittab, and from systemd's services ("systemd" stands for its automatic login on the kernel's console).</summary>
+    private static HashSet<string> LoginPorts(FileTree tree)
+    {
+        var ports = new HashSet<string>();
+        foreach (var line in Encoding.UTF8.GetString(tree.Read("/etc/inittab", 1 << 20) ?? []).Split('\n').Select(l => l.Trim()))
+        {
+            if (
+                line.StartsWith('#')
+                || line.Split(':', 4) is not [var id, _, var action, var process]
+                || action is not ("respawn" or "askfirst")
+            )
+                continue;
+            if (
+                !process.Contains("getty", StringComparison.Ordinal)
+                && !process.Contains("login", StringComparison.Ordinal)
+                && action != "askfirst"
+                && !process.Contains("/sh", StringComparison.Ordinal)
+            )
+                continue;
+            var words = process.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
+            if (words.FirstOrDefault(w => w.StartsWith("tty", StringComparison.Ordinal) || w == "console") is { } named)
+                ports.Add(named);
+            else
+                ports.Add(id.StartsWith("tty", StringComparison.Ordinal) ? id : "console");
+        }
+        if (tree.Find("/lib/systemd/systemd") is not null || tree.Find("/usr/lib/systemd/systemd") is not null)
+        {
+            ports.Add("systemd");
+            foreach (
+                var name in tree.List("/etc/systemd/system/getty.target.wants").Where(n => n.Contains("getty@", StringComparison.Ordinal))
+            )
+                ports.Add(name.Split('@')[1].Replace(".service", "", StringComparison.Ordinal));
+        }
+        return ports;
+    }
+}
+
+/// <summary>A kernel command line as its words: split at spaces, quotes kept together, a carriage return part of its word (the kernel's parse_args).</summary>
+public sealed class KernelCommandLine(string text)
+{
+    private readonly IReadOnlyList<string> words = Split(text);
+
+    private static List<string> Split(string text)
+    {
+        var list = new List<string>();
+        var word = new StringBuilder();
+        var quoted = false;
+        foreach (var c in text)
+        {
+            if (c == '"')
+                quoted = !quoted;
+            if (!quoted && c is ' ' or '\t' or '\n')
+            {
+                if (word.Length > 0)
+                    list.Add(word.ToString());
+                word.Clear();
+            }
+            else
+                word.Append(c);
+        }
+        if (word.Length > 0)
+            list.Add(word.ToString());
+        return list;
+    }
+
+    /// <summary>All words in order.</summary>
+    public IReadOnlyList<string> Words => words;
+
+    /// <summary>The value of the last argument of this name, or null; the last one counts for the kernel.</summary>
+    public string? Last(string name) => All(name).LastOrDefault();
+
+    /// <summary>All values of this name in order.</summary>
+    public IEnumerable<string> All(string name) =>
+        words.Where(w => w.StartsWith(name + "=", StringComparison.Ordinal)).Select(w => w[(name.Length + 1)..]);
+
+    /// <summary>Whether a word stands alone on it.</summary>
+    public bool Has(string word) => words.Any(w => w.TrimEnd('\r') == word);
+}

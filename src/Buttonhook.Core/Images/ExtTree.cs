@@ -1,0 +1,225 @@
+using System.Text;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>ext2, ext3 and ext4 (Linux Documentation/filesystems/ext4): extents and block maps, 64-bit, hashed folders read linearly, symbolic links.</summary>
+public sealed class ExtTree : FileTree
+{
+    private const uint Known = 0x2 | 0x4 | 0x10 | 0x40 | 0x80 | 0x100 | 0x200 | 0x400 | 0x1000 | 0x2000 | 0x4000 | 0x20000;
+    private const int MostHops = 40;
+    private const int LargestFolder = 64 << 20;
+    private readonly ImageBytes bytes;
+    private readonly int blockBytes;
+    private readonly int inodeBytes;
+    private readonly int descriptorBytes;
+    private readonly uint inodesPerGroup;
+    private readonly uint inodes;
+    private readonly long blocks;
+    private readonly uint firstBlock;
+    private readonly bool wide;
+
+    private readonly record struct Inode(uint Number, ushort Mode, long Size, uint Flags, byte[] Block)
+    {
+        public bool IsFolder => (Mode & 0xF000) == 0x4000;
+        public bool IsFile => (Mode & 0xF000) == 0x8000;
+        public bool IsLink => (Mode & 0xF000) == 0xA000;
+    }
+
+    internal ExtTree(ImageBytes bytes)
+    {
+        this.bytes = bytes;
+        var p = bytes.Exactly(1024, 1024);
+        var scale = Field.U32(p, 24);
+        if (scale > 6)
+            throw new UnreadableException("the block size in the ext superblock cannot be");
+        blockBytes = 1024 << (int)scale;
+        inodes = Field.U32(p, 0);
+        inodesPerGroup = Field.U32(p, 40);
+        inodeBytes = Field.U32(p, 76) == 0 ? 128 : Field.U16(p, 88);
+        var (compatible, incompatible) = (Field.U32(p, 92), Field.U32(p, 96));
+        wide = (incompatible & 0x80) != 0;
+        descriptorBytes = wide ? Math.Max((int)Field.U16(p, 254), 64) : 32;
+        firstBlock = Field.U32(p, 20);
+        blocks = Field.U32(p, 4) | (wide ? (long)Field.U32(p, 0x150) << 32 : 0);
+        if ((incompatible & ~Known) != 0)
+            throw new UnreadableException($"it uses ext4 features (0x{incompatible & ~Known:x}) that are not read here");
+        if (inodesPerGroup == 0 || inodeBytes is < 128 or > 65536)
+            throw new UnreadableException("the sizes in the ext superblock contradict each other");
+        Kind =
+            (incompatible & 0x40) != 0 ? "ext4"
+            : (compatible & 0x4) != 0 ? "ext3"
+            : "ext2";
+        Label = Field.Text(p.AsSpan(120, 16)) is { Length: > 0 } label ? label : null;
+        Uuid = new Guid(p.AsSpan(104, 16), bigEndian: true).ToString();
+    }
+
+    /// <inheritdoc/>
+    public override string Kind { get; }
+
+    /// <inheritdoc/>
+    public override string? Label { get; }
+
+    /// <inheritdoc/>
+    public override string? Uuid { get; }
+
+    /// <summary>Bytes that the file system says it has.</summary>
+    public long SizeBytes => blocks * blockBytes;
+
+    private Inode Get(uint number)
+    {
+        if (number == 0 || number > inodes)
+            throw new UnreadableException($"a folder names inode {number}, which cannot be");
+        var group = (number - 1) / inodesPerGroup;
+        var descriptor = bytes.Exactly((firstBlock + 1L) * blockBytes + group * (long)descriptorBytes, 32);
+        long table = Field.U32(descriptor, 8);
+        if (wide)
+            table |= (long)Field.U32(bytes.Exactly((firstBlock + 1L) * blockBytes + group * (long)descriptorBytes + 32, 32), 8) << 32;
+        var i = bytes.Exactly(table * blockBytes + (number - 1) % inodesPerGroup * (long)inodeBytes, 128);
+        return new(number, Field.U16(i, 0), Field.U32(i, 4) | (long)Field.U32(i, 108) << 32, Field.U32(i, 32), i[40..100]);
+    }
+
+    private IEnumerable<(long Logical, long Physical, int Count)> Runs(Inode i) =>
+        (i.Flags & 0x80000) != 0 ? Extents(i.Block, 0) : Map(i.Block);
+
+    private IEnumerable<(long, long, int)> Extents(byte[] node, int depth)
+    {
+        if (Field.U16(node, 0) != 0xF30A || depth > 5)
+            throw new UnreadableException("an extent tree is damaged");
+        var count = Math.Min((int)Field.U16(node, 2), (node.Length - 12) / 12);
+        var leaf = Field.U16(node, 6) == 0;
+        for (var k = 0; k < count; k++)
+        {
+            var o = 12 + k * 12;
+            if (leaf)
+            {
+                int length = Field.U16(node, o + 4);
+                if (length <= 32768) // longer ones are reserved and read as zeros
+                    yield return (Field.U32(node, o), Field.U32(node, o + 8) | (long)Field.U16(node, o + 6) << 32, length);
+            }
+            else
+                foreach (
+                    var run in Extents(
+                        bytes.Exactly((Field.U32(node, o + 4) | (long)Field.U16(node, o + 8) << 32) * blockBytes, blockBytes),
+                        depth + 1
+                    )
+                )
+                    yield return run;
+        }
+    }
+
+    private IEnumerable<(long, long, int)> Map(byte[] block)
+    {
+        for (var k = 0; k < 12; k++)
+            if (Field.U32(block, k * 4) is var direct and > 0)
+                yield return (k, direct, 1);
+        long logical = 12,
+            span = 1;
+        for (var level = 1; level <= 3; level++)
+        {
+            span *= blockBytes / 4;
+            foreach (var run in Indirect(Field.U32(block, 44 + level * 4), level, logical))
+                yield return run;
+            logical += span;
+        }
+    }
+
+    private IEnumerable<(long, long, int)> Indirect(uint at, int level, long logical)
+    {
+        if (at == 0)
+            yield break;
+        var table = bytes.Exactly((long)at * blockBytes, blockBytes);
+        long span = 1;
+        for (var k = 1; k < level; k++)
+            span *= blockBytes / 4;
+        for (var k = 0; k < blockBytes / 4; k++, logical += span)
+        {
+            if (Field.U32(table, k * 4) is not (var next and > 0))
+                continue;
+            if (level == 1)
+                yield return (logical, next, 1);
+            else
+                foreach (var run in Indirect(next, level - 1, logical))
+                    yield return run;
+        }
+    }
+
+    private byte[] Content(Inode i, long most)
+    {
+        if (i.IsLink && i.Size < 60)
+            return i.Block[..(int)i.Size];
+        if ((i.Flags & 0x10000000) != 0)
+            return i.Block[..(int)Math.Min(i.Size, 60)];
+        var into = new byte[Math.Min(Math.Max(0, i.Size), most)];
+        foreach (var (logical, physical, count) in Runs(i))
+        {
+            var at = logical * blockBytes;
+            if (at >= into.Length)
+                continue;
+            var length = (int)Math.Min((long)count * blockBytes, into.Length - at);
+            if (bytes.Read(physical * blockBytes, into.AsSpan((int)at, length)) < length)
+                throw new UnreadableException("a file continues beyond the end of the image");
+        }
+        return into;
+    }
+
+    private IEnumerable<(string Name, uint Inode)> Names(Inode folder)
+    {
+        var content = Content(folder, LargestFolder);
+        for (var block = 0; block + blockBytes <= content.Length; block += blockBytes)
+        for (var o = block; o + 8 <= block + blockBytes; )
+        {
+            int length = Field.U16(content, o + 4);
+            if (length < 8 || o + length > block + blockBytes)
+                break;
+            int name = content[o + 6];
+            if (Field.U32(content, o) is var inode and > 0 && name > 0 && o + 8 + name <= content.Length && content[o + 7] != 0xDE)
+                yield return (Encoding.UTF8.GetString(content, o + 8, name), inode);
+            o += length;
+        }
+    }
+
+    private Inode? Locate(string path, int hops = 0)
+    {
+        if (hops > MostHops)
+            throw new UnreadableException($"{path}: links run in a circle");
+        var parts = path.Split('/', StringSplitOptions.RemoveEmptyEntries);
+        var at = Get(2);
+        var walked = new List<string>();
+        for (var k = 0; k < parts.Length; k++)
+        {
+            if (parts[k] == ".")
+                continue;
+            if (parts[k] == "..")
+            {
+                if (walked.Count > 0)
+                    walked.RemoveAt(walked.Count - 1);
+                return Locate(string.Join('/', [.. walked, .. parts[(k + 1)..]]), hops + 1);
+            }
+            if (!at.IsFolder)
+                return null;
+            var found = Names(at).FirstOrDefault(n => n.Name == parts[k]);
+            if (found.Inode == 0)
+                return null;
+            at = Get(found.Inode);
+            if (at.IsLink)
+            {
+                var target = Encoding.UTF8.GetString(Content(at, 4096));
+                var from = target.StartsWith('/') ? "" : string.Join('/', walked);
+                return Locate($"{from}/{target}/{string.Join('/', parts[(k + 1)..])}", hops + 1);
+            }
+            walked.Add(parts[k]);
+        }
+        return at;
+    }
+
+    /// <inheritdoc/>
+    public override TreeEntry? Find(string path) => Locate(path) is { } i ? new(path, i.Size, i.IsFolder, (i.Mode & 0x49) != 0) : null;
+
+    /// <inheritdoc/>
+    public override IReadOnlyList<string> List(string folder) =>
+        Locate(folder) is { IsFolder: true } i ? [.. Names(i).Select(n => n.Name).Where(n => n is not ("." or ".."))] : [];
+
+    /// <inheritdoc/>
+    public override byte[]? Read(string path, int most = LargestFile) =>
+        Locate(path) is { IsFile: true } i ? Content(i, Math.Min(most, LargestFile)) : null;
+}

@@ -1,0 +1,64 @@
+namespace Buttonhook.Core.Images;
+
+/// <summary>One file or folder of a file system.</summary>
+public sealed record TreeEntry(string Path, long Size, bool IsFolder, bool IsExecutable);
+
+/// <summary>A file system inside an image, read-only. Paths begin at its root with a slash.</summary>
+public abstract class FileTree
+{
+    /// <summary>Largest file that is read whole, in bytes.</summary>
+    public const int LargestFile = 256 << 20;
+
+    /// <summary>vfat, ext2, ext3 or ext4.</summary>
+    public abstract string Kind { get; }
+
+    /// <summary>The volume label, or null.</summary>
+    public abstract string? Label { get; }
+
+    /// <summary>The id that <c>UUID=</c> names, or null.</summary>
+    public abstract string? Uuid { get; }
+
+    /// <summary>The file or folder at a path, links followed, or null; throws <see cref="UnreadableException"/> when the tree is damaged there.</summary>
+    public abstract TreeEntry? Find(string path);
+
+    /// <summary>The names in a folder, or nothing when it is none.</summary>
+    public abstract IReadOnlyList<string> List(string folder);
+
+    /// <summary>The first bytes of a file, at most <paramref name="most"/>; null when it is not there or a folder.</summary>
+    public abstract byte[]? Read(string path, int most = LargestFile);
+
+    /// <summary>Opens the file system in a part of an image; null with the reason when it is none that is read here.</summary>
+    public static (FileTree? Tree, string? Kind, string? Because) Open(ImageBytes bytes)
+    {
+        try
+        {
+            var head = bytes.At(0, 4096);
+            if (head.Length >= 2048 && Field.U16(head, 1024 + 56) == 0xEF53)
+            {
+                var ext = new ExtTree(bytes);
+                return (ext, ext.Kind, null);
+            }
+            if (head.Length >= 512 && head[510] == 0x55 && head[511] == 0xAA && FatTree.Looks(head))
+                return (new FatTree(bytes), "vfat", null);
+            return (null, Other(bytes, head), null);
+        }
+        catch (UnreadableException e)
+        {
+            return (null, null, e.Message);
+        }
+    }
+
+    /// <summary>The name of a file system that is recognised but not read, by its magic (libblkid's table); null for none.</summary>
+    private static string? Other(ImageBytes bytes, byte[] head) =>
+        head.Length < 4096 ? null
+        : Field.U32(head, 1024) == 0xF2F52010 ? "f2fs"
+        : Field.U32(head, 1024) == 0xE0F5E1E2 ? "erofs"
+        : Field.U32(head, 0) == 0x73717368 ? "squashfs"
+        : head.AsSpan(0, 4).SequenceEqual("XFSB"u8) ? "xfs"
+        : head.AsSpan(4086, 10).SequenceEqual("SWAPSPACE2"u8) ? "swap"
+        : bytes.At(0x10040, 8).AsSpan().SequenceEqual("_BHRfS_M"u8) ? "btrfs"
+        : bytes.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8) ? "iso9660"
+        : head.AsSpan(3, 8).SequenceEqual("EXFAT   "u8) ? "exfat"
+        : head.AsSpan(3, 8).SequenceEqual("NTFS    "u8) ? "ntfs"
+        : null;
+}

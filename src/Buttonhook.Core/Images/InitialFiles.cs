@@ -1,0 +1,160 @@
+using System.Globalization;
+using System.Text;
+using Buttonhook.Core.Boards;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>An initial file system: cpio archives in the "newc" form (Documentation/driver-api/early-userspace/buffer-format), one after another, each plain or compressed.</summary>
+public sealed class InitialFiles
+{
+    private const int MostFiles = 200_000;
+    private readonly Dictionary<string, (uint Mode, byte[] Content)> files = [];
+
+    /// <summary>Why it cannot be unpacked, or null.</summary>
+    public string? Fault { get; private set; }
+
+    /// <summary>Bytes it takes once unpacked.</summary>
+    public long UnpackedBytes { get; private set; }
+
+    /// <summary>The names in it, without a leading slash.</summary>
+    public IReadOnlyCollection<string> Names => files.Keys;
+
+    /// <summary>Unpacks; what cannot be unpacked leaves its reason in <see cref="Fault"/>.</summary>
+    public static InitialFiles Read(byte[] bytes, Func<Stream, Stream?> unpack)
+    {
+        var result = new InitialFiles();
+        try
+        {
+            if (bytes.Length >= 64 && Field.B32(bytes, 0) == 0x27051956)
+            {
+                var legacy = LegacyImage.Read(bytes);
+                if (legacy.Fault is not null)
+                {
+                    result.Fault = legacy.Fault;
+                    return result;
+                }
+                bytes = legacy.Data;
+            }
+            result.Unpack(bytes, unpack, 0);
+            if (result.files.Count == 0)
+                result.Fault ??= "nothing is in it";
+        }
+        catch (UnreadableException e)
+        {
+            result.Fault = e.Message;
+        }
+        return result;
+    }
+
+    private void Unpack(byte[] bytes, Func<Stream, Stream?> unpack, int depth)
+    {
+        var at = 0;
+        while (at < bytes.Length)
+        {
+            if (bytes[at] == 0)
+                at++;
+            else if (bytes.AsSpan(at).StartsWith("070701"u8) || bytes.AsSpan(at).StartsWith("070702"u8))
+                at = Archive(bytes, at);
+            else if (depth > 2)
+                throw new UnreadableException("it is packed too often");
+            else
+            {
+                var inner = KernelFile.Unpack(bytes[at..], unpack) ?? throw new UnreadableException("it does not decompress");
+                Unpack(inner, unpack, depth + 1);
+                return;
+            }
+        }
+    }
+
+    private int Archive(byte[] bytes, int at)
+    {
+        while (true)
+        {
+            if (at + 110 > bytes.Length || !bytes.AsSpan(at).StartsWith("07070"u8))
+                throw new UnreadableException("an archive in it breaks off");
+            uint Number(int field) =>
+                uint.TryParse(
+                    Encoding.ASCII.GetString(bytes, at + 6 + field * 8, 8),
+                    NumberStyles.HexNumber,
+                    CultureInfo.InvariantCulture,
+                    out var n
+                )
+                    ? n
+                    : throw new UnreadableException("a header in it is damaged");
+            var (mode, size, nameSize) = (Number(1), Number(6), Number(11));
+            if (nameSize is 0 or > 4096 || at + 110L + nameSize + size + 3 > bytes.Length + 3L || files.Count > MostFiles)
+                throw new UnreadableException("an archive in it breaks off");
+            var name = Encoding.UTF8.GetString(bytes, at + 110, (int)nameSize - 1);
+            var data = (at + 110 + (int)nameSize + 3) & ~3;
+            var next = (data + (int)size + 3) & ~3;
+            if (name == "TRAILER!!!")
+                return Math.Min(next, bytes.Length);
+            UnpackedBytes += size;
+            files[name.TrimStart('.').Trim('/')] = (
+                mode,
+                data + size <= bytes.Length ? bytes[data..(data + (int)size)] : throw new UnreadableException("an archive in it breaks off")
+            );
+            at = next;
+        }
+    }
+
+    /// <summary>The file at a path, links followed, or null.</summary>
+    public byte[]? Find(string path, int hops = 0)
+    {
+        var parts = path.Split('/', StringSplitOptions.RemoveEmptyEntries);
+        var walked = "";
+        for (var k = 0; k < parts.Length; k++)
+        {
+            if (parts[k] == "..")
+            {
+                walked = walked.Contains('/') ? walked[..walked.LastIndexOf('/')] : "";
+                continue;
+            }
+            var here = walked.Length == 0 ? parts[k] : $"{walked}/{parts[k]}";
+            if (!files.TryGetValue(here, out var file))
+                return null;
+            if ((file.Mode & 0xF000) == 0xA000)
+            {
+                var target = Encoding.UTF8.GetString(file.Content);
+                return hops > 20
+                    ? null
+                    : Find($"{(target.StartsWith('/') ? "" : walked)}/{target}/{string.Join('/', parts[(k + 1)..])}", hops + 1);
+            }
+            if (k == parts.Length - 1)
+                return file.Content;
+            walked = here;
+        }
+        return null;
+    }
+
+    /// <summary>Whether a kernel module is in it.</summary>
+    public bool HasModule(string name) => files.Keys.Any(f => f.Split('/')[^1].StartsWith(name + ".ko", StringComparison.Ordinal));
+
+    /// <summary>Whether it is one of the kinds that wait for the root by themselves (initramfs-tools, dracut).</summary>
+    public bool WaitsByItself =>
+        files.ContainsKey("scripts/functions")
+        || files.Keys.Any(f =>
+            f.StartsWith("usr/lib/dracut", StringComparison.Ordinal) || f.StartsWith("lib/dracut", StringComparison.Ordinal)
+        );
+}
+
+/// <summary>Programs and what they need to start: their own instruction set, or that of the interpreter a script names.</summary>
+internal static class Programs
+{
+    /// <summary>The instruction set of a program; null set with a reason when it cannot start at all.</summary>
+    public static (InstructionSet? Architecture, string? Fault) Look(string path, Func<string, byte[]?> read, int depth = 0)
+    {
+        if (read(path) is not { } head)
+            return (null, $"{path} is not there");
+        if (head.Length == 0)
+            return (null, $"{path} is empty");
+        if (Elf.Is(head))
+            return (Elf.Read(head), Elf.Read(head) is null ? $"{path} is for a processor that is not known here" : null);
+        if (head.Length > 2 && head[0] == '#' && head[1] == '!' && depth < 4)
+        {
+            var line = Encoding.UTF8.GetString(head.AsSpan(2, Math.Min(200, head.Length - 2))).Split('\n')[0].Trim();
+            return Look(line.Split(' ')[0], read, depth + 1);
+        }
+        return (null, $"{path} is no program");
+    }
+}

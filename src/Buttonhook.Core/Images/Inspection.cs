@@ -1,0 +1,260 @@
+using System.Text;
+using Buttonhook.Core.Boards;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>A partition as the inspection tells it.</summary>
+public sealed record InspectedPartition(
+    int Number,
+    long StartBytes,
+    long LengthBytes,
+    string? FileSystem,
+    string? Label,
+    string? Uuid,
+    string PartUuid
+);
+
+/// <summary>The kernel that is started.</summary>
+public sealed record InspectedKernel(string Path, InstructionSet? Architecture, string? Version);
+
+/// <summary>A device tree on the image.</summary>
+public sealed record InspectedTree(string Path, string? Model, IReadOnlyList<string> Compatible);
+
+/// <summary>The system on the image, from its os-release.</summary>
+public sealed record InspectedSystem(string? Name, string? Version, string? Id);
+
+/// <summary>Everything read from an image without starting it. The shape is published in docs/formats.</summary>
+public sealed record Inspection(
+    string Format,
+    string Compression,
+    long SizeBytes,
+    long ExpandedBytes,
+    string Sha256,
+    string PartitionTable,
+    IReadOnlyList<InspectedPartition> Partitions,
+    InstructionSet? Architecture,
+    InspectedKernel? Kernel,
+    IReadOnlyList<InspectedTree> DeviceTrees,
+    InspectedSystem? Os,
+    string? CommandLine,
+    IReadOnlyList<string> Consoles,
+    long SmallestCardBytes,
+    IReadOnlyList<string> Notes,
+    DryBoot? DryBoot
+)
+{
+    private const int MostTrees = 5000;
+    private const int LargestTree = 4 << 20;
+    private static readonly string[] KernelNames = ["Image", "zImage", "vmlinuz", "kernel", "bzImage", "uImage", "linux"];
+    private static readonly string[] Releases = ["/etc/os-release", "/usr/lib/os-release"];
+
+    /// <summary>Reads an image; a board adds the dry boot. Never throws on a damaged image: what cannot be read is told in notes and steps.</summary>
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    public static Inspection Of(
+        ImageBytes image,
+        string compression,
+        long sizeBytes,
+        string sha256,
+        DryBoard? board,
+        Func<Stream, Stream?> unpack
+    )
+    {
+        var table = Images.PartitionTable.Read(image);
+        var volumes = table.Partitions.Select(p => Open(image, p)).ToList();
+        if (table.Partitions.Count == 0 && FileTree.Open(image) is { Tree: { } whole } bare)
+            volumes.Add(new(new(0, 0, image.Length, "", "", null, false), whole, bare.Kind, null));
+        var notes = table.Notes.ToList();
+        notes.AddRange(
+            volumes.Where(v => v.Because is not null).Select(v => $"Partition {v.Partition.Number} cannot be read: {v.Because}.")
+        );
+        Handover? handover = null;
+        DryBoot? dry = null;
+        if (board is not null)
+        {
+            var booter = new DryBooter(image, table, volumes, board, unpack);
+            dry = booter.Run();
+            handover = booter.Handover;
+        }
+        else
+        {
+            foreach (var guess in Guesses(volumes))
+            {
+                var booter = new DryBooter(image, table, volumes, guess, unpack);
+                var tried = booter.Run();
+                if (booter.Handover is null)
+                    continue;
+                handover = booter.Handover;
+                notes.AddRange(tried.Steps.Where(s => s.Result == LinkResult.Failed).Select(s => s.Text));
+                break;
+            }
+        }
+        var system = System(volumes, notes);
+        var kernel = handover is null
+            ? FindKernel(volumes, unpack)
+            : new InspectedKernel(handover.KernelWhere, handover.Kernel.Architecture, handover.Kernel.Version);
+        var arguments = handover is null ? null : new KernelCommandLine(handover.CommandLine);
+        return new(
+            "buttonhook.inspection/1",
+            compression,
+            sizeBytes,
+            image.Length,
+            sha256,
+            table.Kind,
+            [
+                .. volumes.Select(v => new InspectedPartition(
+                    v.Partition.Number,
+                    v.Partition.StartBytes,
+                    v.Partition.LengthBytes,
+                    v.Tree?.Kind ?? v.Kind,
+                    v.Tree?.Label,
+                    v.Tree?.Uuid,
+                    v.Partition.PartUuid
+                )),
+            ],
+            kernel?.Architecture ?? SystemSet(volumes),
+            kernel,
+            Trees(volumes, notes),
+            system,
+            handover?.CommandLine.TrimEnd('\r'),
+            arguments is null ? [] : [.. arguments.All("console").Select(c => c.TrimEnd('\r'))],
+            Math.Max(image.Length, table.Partitions.Select(p => p.EndBytes).DefaultIfEmpty(0).Max()),
+            notes,
+            dry
+        );
+    }
+
+    private static Volume Open(ImageBytes image, Partition partition)
+    {
+        var (tree, kind, because) = FileTree.Open(image.Slice(partition.StartBytes, partition.LengthBytes));
+        return new(partition, tree, kind, because);
+    }
+
+    /// <summary>Boards to try when none is named: the instruction set of the system on it, with each way of loading.</summary>
+    private static IEnumerable<DryBoard> Guesses(IReadOnlyList<Volume> volumes)
+    {
+        InstructionSet[] sets = SystemSet(volumes) is { } known ? [known] : Enum.GetValues<InstructionSet>();
+        foreach (var set in sets)
+        foreach (var loader in set == InstructionSet.Amd64 ? (string[])["efi", "bios"] : ["distro", "keyvalue", "efi"])
+            yield return new(set, loader, "sd", "ttyS0", 115200, 1 << 20, [], "");
+    }
+
+    private static InstructionSet? SystemSet(IReadOnlyList<Volume> volumes)
+    {
+        foreach (var tree in volumes.Select(v => v.Tree).OfType<ExtTree>())
+            try
+            {
+                foreach (var path in (string[])["/bin/sh", "/sbin/init", "/usr/bin/env"])
+                    if (Programs.Look(path, p => tree.Read(p, 4096)).Architecture is { } set)
+                        return set;
+            }
+            catch (UnreadableException)
+            {
+                // A damaged tree tells nothing.
+            }
+        return null;
+    }
+
+    /// <summary>A kernel by its usual names, when the chain of the loader does not lead to one.</summary>
+    private static InspectedKernel? FindKernel(IReadOnlyList<Volume> volumes, Func<Stream, Stream?> unpack)
+    {
+        foreach (var volume in volumes.Where(v => v.Tree is not null))
+        foreach (var folder in (string[])["/", "/boot/"])
+            try
+            {
+                foreach (
+                    var name in volume
+                        .Tree!.List(folder)
+                        .Where(n => KernelNames.Any(k => n.StartsWith(k, StringComparison.OrdinalIgnoreCase)))
+                        .Order(StringComparer.Ordinal)
+                )
+                    if (
+                        volume.Tree.Read(folder + name) is { Length: > 4096 } bytes
+                        && KernelFile.Identify(bytes, unpack) is { Kind: not null } kernel
+                    )
+                        return new(volume.Name(folder + name), kernel.Architecture, kernel.Version);
+            }
+            catch (UnreadableException)
+            {
+                // A damaged tree tells nothing.
+            }
+        return null;
+    }
+
+    private static InspectedSystem? System(IReadOnlyList<Volume> volumes, List<string> notes)
+    {
+        foreach (var volume in volumes)
+        foreach (var path in Releases)
+            try
+            {
+                if (volume.Tree?.Read(path, 1 << 16) is not { } bytes)
+                    continue;
+                var values = Encoding
+                    .UTF8.GetString(bytes)
+                    .Split('\n')
+                    .Select(l => l.Split('=', 2))
+                    .Where(p => p.Length == 2)
+                    .GroupBy(p => p[0])
+                    .ToDictionary(g => g.Key, g => g.First()[1].Trim().Trim('"'));
+                return new(
+                    values.GetValueOrDefault("PRETTY_NAME") ?? values.GetValueOrDefault("NAME"),
+                    values.GetValueOrDefault("VERSION_ID"),
+                    values.GetValueOrDefault("ID")
+                );
+            }
+            catch (UnreadableException e)
+            {
+                notes.Add($"{volume.Name(path)} cannot be read: {e.Message}.");
+            }
+        return null;
+    }
+
+    private static List<InspectedTree> Trees(IReadOnlyList<Volume> volumes, List<string> notes)
+    {
+        var found = new List<InspectedTree>();
+        foreach (var volume in volumes.Where(v => v.Tree is not null))
+        {
+            var folders = new Queue<(string Path, int Depth)>([("/", 0)]);
+            while (folders.TryDequeue(out var at) && found.Count < MostTrees)
+                try
+                {
+                    foreach (var name in volume.Tree!.List(at.Path))
+                    {
+                        var path = at.Path.TrimEnd('/') + "/" + name;
+                        if (name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase) && volume.Tree.Read(path, LargestTree) is { } blob)
+                            Add(path, blob);
+                        else if (at.Depth < 6 && IsTreeFolder(path) && volume.Tree.Find(path) is { IsFolder: true })
+                            folders.Enqueue((path, at.Depth + 1));
+                    }
+                }
+                catch (UnreadableException e)
+                {
+                    notes.Add($"{volume.Name(at.Path)} cannot be read: {e.Message}.");
+                }
+
+            void Add(string path, byte[] blob)
+            {
+                try
+                {
+                    var tree = DeviceTree.Read(blob);
+                    found.Add(new(volume.Name(path), tree.Model, tree.Compatible));
+                }
+                catch (UnreadableException e)
+                {
+                    notes.Add($"The device tree {volume.Name(path)} cannot be used: {e.Message}.");
+                }
+            }
+        }
+        return found;
+    }
+
+    /// <summary>Where device trees lie: at the top, under boot, dtb and dtbs folders, and beside kernels under usr/lib.</summary>
+    private static bool IsTreeFolder(string path) =>
+        path.Contains("/dtb", StringComparison.Ordinal)
+        || path.Contains("device-tree", StringComparison.Ordinal)
+        || path.Contains("overlays", StringComparison.Ordinal)
+        || path is "/boot" or "/usr" or "/usr/lib" or "/lib" or "/lib/firmware" or "/usr/lib/firmware"
+        || path.StartsWith("/boot/", StringComparison.Ordinal)
+        || path.StartsWith("/usr/lib/linux-image", StringComparison.Ordinal)
+        || path.StartsWith("/lib/linux-image", StringComparison.Ordinal)
+        || (path.LastIndexOf('/') == 0 && path is not ("/proc" or "/sys" or "/dev" or "/var" or "/home" or "/etc" or "/bin" or "/sbin"));
+}

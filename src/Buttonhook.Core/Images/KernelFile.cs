@@ -1,0 +1,288 @@
+using System.IO.Compression;
+using System.Text;
+using Buttonhook.Core.Boards;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>What a file that should be a kernel is.</summary>
+/// <param name="Kind">Image, zImage, bzImage, ELF, legacy, FIT, or null when it is no kernel.</param>
+/// <param name="Fault">Why it cannot start whatever the board, or null.</param>
+/// <param name="Payload">The kernel itself without its wrapping, or null.</param>
+/// <param name="FitRamDisk">The initial file system inside a FIT image.</param>
+/// <param name="FitTree">The device tree inside a FIT image.</param>
+public sealed record KernelFile(
+    string? Kind,
+    InstructionSet? Architecture,
+    string? Version,
+    string? Fault,
+    byte[]? Payload,
+    byte[]? FitRamDisk = null,
+    byte[]? FitTree = null
+)
+{
+    private const int Smallest = 0x240;
+
+    /// <summary>
+    /// Recognises a kernel by its header: ARM64 and RISC-V (Documentation/arch/arm64/booting, riscv/boot-image-header), ARM zImage
+    /// (magic 0x016f2818), x86 (Documentation/arch/x86/boot), legacy and FIT images of U-Boot, and gzip around one of them.
+    /// </summary>
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    public static KernelFile Identify(byte[] file, Func<Stream, Stream?> unpack, int depth = 0)
+    {
+        if (file.Length == 0)
+            return Broken("it is empty");
+        if (depth > 3)
+            return Broken("it is wrapped too often");
+        if (file.Length >= 64 && Field.B32(file, 0) == 0x27051956)
+            return Legacy(file, unpack, depth);
+        if (file.Length >= 40 && Field.B32(file, 0) == 0xD00DFEED)
+            return Fit(file, unpack, depth);
+        if (file.Length > 2 && file[0] == 0x1F && file[1] == 0x8B)
+            return Unpack(file, unpack) is { } inner ? Identify(inner, unpack, depth + 1) : Broken("it does not decompress");
+        if (file.Length < Smallest)
+            return Broken($"it has only {file.Length} bytes");
+        if (Field.U32(file, 0x38) == 0x644D5241)
+            return new(
+                "Image",
+                InstructionSet.Arm64,
+                VersionIn(file),
+                PeEnd(file) > file.Length ? CutOff(PeEnd(file), file.Length) : ShortImage(file, 0x10),
+                file
+            );
+        if (Field.U32(file, 0x38) == 0x05435352)
+            return new(
+                "Image",
+                InstructionSet.Riscv64,
+                VersionIn(file),
+                PeEnd(file) > file.Length ? CutOff(PeEnd(file), file.Length) : ShortImage(file, 0x10),
+                file
+            );
+        if (Field.U32(file, 0x24) == 0x016F2818)
+        {
+            var size = (long)Field.U32(file, 0x2C) - Field.U32(file, 0x28);
+            var payload = Inner(file, unpack);
+            return new(
+                "zImage",
+                InstructionSet.Armhf,
+                payload is null ? null : VersionIn(payload),
+                size > file.Length ? CutOff(size, file.Length) : null,
+                payload
+            );
+        }
+        if (Field.U16(file, 0x1FE) == 0xAA55 && Field.U32(file, 0x202) == 0x53726448)
+        {
+            int setup = file[0x1F1] == 0 ? 4 : file[0x1F1];
+            var size = (setup + 1) * 512L + Field.U32(file, 0x1F4) * 16L;
+            var at = Field.U16(file, 0x20E) + 0x200;
+            var version = at > 0x200 && at + 64 < file.Length ? Field.Text(file.AsSpan(at, 64)).Split(' ')[0] : null;
+            return new(
+                "bzImage",
+                InstructionSet.Amd64,
+                version,
+                size > file.Length ? CutOff(size, file.Length) : null,
+                Inner(file, unpack)
+            );
+        }
+        if (Elf.Read(file) is { } elf)
+            return new("ELF", elf, VersionIn(file), null, file);
+        return Broken("its first bytes are not those of a kernel");
+    }
+
+    /// <summary>Whether the kernel itself carries a driver, told by a string that only its code has; null when the kernel cannot be looked into.</summary>
+    public bool? HasBuiltIn(string marker) => Payload is null ? null : Payload.AsSpan().IndexOf(Encoding.ASCII.GetBytes(marker)) >= 0;
+
+    private static KernelFile Broken(string why) => new(null, null, null, why, null);
+
+    private static string CutOff(long should, long has) => $"it is cut off: its header says {should} bytes, the file has {has}";
+
+    /// <summary>An image whose file is much shorter than the memory it wants (which counts empty data too) was cut off.</summary>
+    private static string? ShortImage(byte[] file, int at) =>
+        (long)Field.U64(file, at) is var size && size > 0 && size < 1L << 32 && file.Length < size * 0.55
+            ? CutOff(size, file.Length)
+            : null;
+
+    /// <summary>Where the last section of a PE header ends (kernels with an EFI stub carry one), or 0.</summary>
+    private static long PeEnd(byte[] file)
+    {
+        try
+        {
+            var pe = (int)Field.U32(file, 0x3C);
+            if (file[0] != 'M' || file[1] != 'Z' || Field.U32(file, pe) != 0x4550)
+                return 0;
+            int sections = Field.U16(file, pe + 6),
+                table = pe + 24 + Field.U16(file, pe + 20);
+            long end = 0;
+            for (var i = 0; i < Math.Min(sections, 16); i++)
+                end = Math.Max(end, (long)Field.U32(file, table + i * 40 + 16) + Field.U32(file, table + i * 40 + 20));
+            return end;
+        }
+        catch (UnreadableException)
+        {
+            return 0;
+        }
+    }
+
+    private static string? VersionIn(byte[] bytes)
+    {
+        var at = bytes.AsSpan().IndexOf("Linux version "u8);
+        return at < 0 ? null : Encoding.ASCII.GetString(bytes.AsSpan(at + 14, Math.Min(80, bytes.Length - at - 14))).Split(' ', '\0')[0];
+    }
+
+    /// <summary>The compressed kernel inside a self-extracting one, by the first magic that unpacks.</summary>
+    private static byte[]? Inner(byte[] file, Func<Stream, Stream?> unpack)
+    {
+        ReadOnlySpan<byte> gzip = [0x1F, 0x8B, 0x08],
+            xz = [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0],
+            zstd = [0x28, 0xB5, 0x2F, 0xFD];
+        for (var at = 0x200; at < file.Length - 64; at++)
+        {
+            var here = file.AsSpan(at);
+            if (
+                (here.StartsWith(gzip) || here.StartsWith(xz) || here.StartsWith(zstd))
+                && Unpack(file[at..], unpack, tolerant: true) is { Length: > 1 << 20 } inner
+            )
+                return inner;
+        }
+        return null;
+    }
+
+    /// <summary>Unpacks whole; null when it does not. <paramref name="tolerant"/> keeps what came before trailing bytes that are no part of it.</summary>
+    internal static byte[]? Unpack(byte[] bytes, Func<Stream, Stream?> unpack, bool tolerant = false)
+    {
+        var into = new MemoryStream();
+        try
+        {
+            using var stream = unpack(new MemoryStream(bytes, false));
+            if (stream is null)
+                return null;
+            var buffer = new byte[1 << 16];
+            for (int n; (n = stream.Read(buffer)) > 0; )
+            {
+                into.Write(buffer, 0, n);
+                if (into.Length > FileTree.LargestFile)
+                    return null;
+            }
+            return into.ToArray();
+        }
+        catch (Exception e) when (e is InvalidDataException or IOException)
+        {
+            return tolerant && into.Length > 0 ? into.ToArray() : null;
+        }
+    }
+
+    private static KernelFile Legacy(byte[] file, Func<Stream, Stream?> unpack, int depth)
+    {
+        var legacy = LegacyImage.Read(file);
+        if (legacy.Fault is { } fault)
+            return Broken(fault);
+        var inner = legacy.Compressed ? Unpack(legacy.Data, unpack) : legacy.Data;
+        if (inner is null)
+            return Broken("it does not decompress");
+        var kernel = Identify(inner, unpack, depth + 1);
+        return kernel.Kind is null ? new("legacy", legacy.Architecture, null, null, inner) : kernel with { Kind = "legacy" };
+    }
+
+    private static KernelFile Fit(byte[] file, Func<Stream, Stream?> unpack, int depth)
+    {
+        DeviceTree tree;
+        try
+        {
+            tree = DeviceTree.Read(file);
+        }
+        catch (UnreadableException e)
+        {
+            return Broken(e.Message);
+        }
+        var configuration =
+            "/configurations/"
+            + (tree.Text("/configurations", "default") ?? tree.Children("/configurations").FirstOrDefault()?.Split('/')[^1] ?? "");
+        byte[]? Part(string kind) => tree.Text(configuration, kind) is { } name ? tree.Property($"/images/{name}", "data") : null;
+        if (Part("kernel") is not { } data)
+            return Broken("it is no FIT image with a kernel");
+        var node = $"/images/{tree.Text(configuration, "kernel")}";
+        foreach (var (kind, what) in ((string, string)[])[("kernel", "kernel"), ("ramdisk", "initial file system"), ("fdt", "device tree")])
+            if (Part(kind) is { } part && !HashFits(tree, $"/images/{tree.Text(configuration, kind)}", part))
+                return Broken($"the checksum of its {what} is wrong");
+        var inner = tree.Text(node, "compression") is "none" or null ? data : Unpack(data, unpack);
+        if (inner is null)
+            return Broken("its kernel does not decompress");
+        return Identify(inner, unpack, depth + 1) with { Kind = "FIT", FitRamDisk = Part("ramdisk"), FitTree = Part("fdt") };
+    }
+
+    private static bool HashFits(DeviceTree tree, string node, byte[] data)
+    {
+        foreach (var hash in tree.Children(node).Where(c => c.Split('/')[^1].StartsWith("hash", StringComparison.Ordinal)))
+        {
+            var value = tree.Property(hash, "value");
+            var computed = tree.Text(hash, "algo") switch
+            {
+                "sha256" => System.Security.Cryptography.SHA256.HashData(data),
+                "sha1" => System.Security.Cryptography.SHA1.HashData(data),
+                _ => null,
+            };
+            if (value is not null && computed is not null && !computed.AsSpan().SequenceEqual(value))
+                return false;
+        }
+        return true;
+    }
+}
+
+/// <summary>A legacy image of U-Boot (include/image.h): header, checksums, content.</summary>
+internal sealed record LegacyImage(int Type, InstructionSet? Architecture, bool Compressed, byte[] Data, string? Fault)
+{
+    public const int Script = 6;
+
+    public static LegacyImage Read(byte[] file)
+    {
+        if (file.Length < 64 || Field.B32(file, 0) != 0x27051956)
+            return new(0, null, false, [], "its first bytes are not those of a U-Boot image");
+        var header = file[..64];
+        Array.Clear(header, 4, 4);
+        if (Crc(header) != Field.B32(file, 4))
+            return new(0, null, false, [], "its header checksum is wrong");
+        var size = Field.B32(file, 12);
+        if (size > file.Length - 64)
+            return new(0, null, false, [], $"it is cut off: its header says {size} bytes, {file.Length - 64} are there");
+        var data = file[64..(int)(64 + size)];
+        var architecture = file[29] switch
+        {
+            2 => InstructionSet.Armhf,
+            22 => InstructionSet.Arm64,
+            26 => InstructionSet.Riscv64,
+            3 or 24 => InstructionSet.Amd64,
+            _ => (InstructionSet?)null,
+        };
+        return new(file[30], architecture, file[31] != 0, data, Crc(data) == Field.B32(file, 24) ? null : "its data checksum is wrong");
+    }
+
+    /// <summary>CRC-32 as in zlib (RFC 1952, section 8).</summary>
+    private static uint Crc(ReadOnlySpan<byte> data)
+    {
+        var crc = 0xFFFFFFFFu;
+        foreach (var b in data)
+        {
+            crc ^= b;
+            for (var k = 0; k < 8; k++)
+                crc = (crc & 1) != 0 ? crc >> 1 ^ 0xEDB88320 : crc >> 1;
+        }
+        return ~crc;
+    }
+}
+
+/// <summary>The instruction set of a program (System V ABI, ELF header).</summary>
+internal static class Elf
+{
+    public static InstructionSet? Read(ReadOnlySpan<byte> head) =>
+        head.Length < 20 || Field.B32(head, 0) != 0x7F454C46
+            ? null
+            : Field.U16(head, 18) switch
+            {
+                40 => InstructionSet.Armhf,
+                183 => InstructionSet.Arm64,
+                243 => InstructionSet.Riscv64,
+                62 => InstructionSet.Amd64,
+                _ => null,
+            };
+
+    public static bool Is(ReadOnlySpan<byte> head) => head.Length >= 20 && Field.B32(head, 0) == 0x7F454C46;
+}
