@@ -63,6 +63,7 @@ public static class BenchApp
         api.MapBoots();
         api.MapDiagnosing();
         api.MapKeeping();
+        api.MapImages();
         api.MapShelves();
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
         app.MapFallbackToFile("index.html");

@@ -11,6 +11,12 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
     /// <summary>Things worth telling that stop nothing.</summary>
     public List<(string Text, string? Where)> Notes { get; } = [];
 
+    /// <summary>Links that were in order on the way, with the file that shows each.</summary>
+    public List<(string Text, string? Where)> Found { get; } = [];
+
+    /// <summary>The command line of the newest configuration that was followed, even when the chain breaks after it.</summary>
+    public string? CommandLine { get; private set; }
+
     /// <summary>Follows the chain: a handover, or where it breaks.</summary>
     public (Handover? Handover, Break? Break) Follow() =>
         board.Loader switch
@@ -172,6 +178,8 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
         static string Shown(string name) => name.EndsWith('\r') ? $"{name.TrimEnd('\r')} with a carriage return at its end" : name;
         if (Value("kernel") is not { } kernelName)
             return (null, new("boot-files-missing", "The label names no kernel.", "Add a kernel line.", At("kernel")));
+        Found.Add(($"The loader finds its configuration and takes {label.Name.TrimEnd('\r')}.", $"{volume.Name(path)}:{label.Line}"));
+        CommandLine = Value("append") ?? "";
         Loaded? initial = null;
         if (Value("initrd") is { } initrdName)
         {
@@ -186,9 +194,11 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                     )
                 );
             initial = new(volume.Name(initrdName), bytes);
+            Found.Add(("The initial file system is there.", initial.Where));
         }
         if (Load(kernelName) is not { } kernelBytes)
             return (null, Missing("boot-files-missing", $"The kernel {Shown(kernelName)} is not there.", kernelName, At("kernel")));
+        Found.Add(("The kernel is there.", volume.Name(kernelName)));
         Loaded? tree = null;
         if (Value("fdt") is { } treeName)
         {
@@ -356,6 +366,8 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                 );
                 continue;
             }
+            Found.Add(($"The menu takes the entry {file}; its kernel is there.", where));
+            CommandLine = options;
             var kernel = KernelFile.Identify(bytes, unpack);
             if (KernelBreak(kernel, esp.Name(kernelName)) is { } broken)
                 return (null, broken);
@@ -456,6 +468,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             else if (applies && !line.StartsWith('#') && line.IndexOf('=') is > 0 and var equals)
                 settings[line[..equals].Trim()] = (line[(equals + 1)..].Trim(), i + 1);
         }
+        Found.Add(("The loader finds its boot partition by type.", boot.Name("/config.txt")));
         string At(string key) => settings.TryGetValue(key, out var s) ? $"{boot.Name("/config.txt")}:{s.Line}" : boot.Name("/config.txt");
         var kernelName = "/" + (settings.TryGetValue("kernel", out var k) ? k.Value : "kernel8.img").TrimStart('/');
         if (tree.Read(kernelName) is not { } bytes)

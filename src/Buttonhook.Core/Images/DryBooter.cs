@@ -19,6 +19,9 @@ internal sealed class DryBooter(
     /// <summary>What the loader handed over, or null when the chain broke before.</summary>
     public Handover? Handover { get; private set; }
 
+    /// <summary>The kernel command line as far as the chain was followed, or null.</summary>
+    public string? CommandLine { get; private set; }
+
     public DryBoot Run()
     {
         try
@@ -70,7 +73,8 @@ internal sealed class DryBooter(
                 broke.Where
             );
         Handover = handover;
-        Pass(Stage.SecondLoader, "The loader finds its configuration.", handover.Where);
+        if (chain.Found.Count == 0)
+            Pass(Stage.SecondLoader, "The loader finds its configuration.", handover.Where);
         foreach (var (text, where) in chain.Notes)
             Pass(Stage.SecondLoader, text, where);
         Pass(

@@ -69,11 +69,13 @@ public sealed record Inspection(
         );
         Handover? handover = null;
         DryBoot? dry = null;
+        string? command = null;
         if (board is not null)
         {
             var booter = new DryBooter(image, table, volumes, board, unpack);
             dry = booter.Run();
             handover = booter.Handover;
+            command = booter.CommandLine;
         }
         else
         {
@@ -84,6 +86,7 @@ public sealed record Inspection(
                 if (booter.Handover is null)
                     continue;
                 handover = booter.Handover;
+                command = booter.CommandLine;
                 notes.AddRange(tried.Steps.Where(s => s.Result == LinkResult.Failed).Select(s => s.Text));
                 break;
             }
@@ -92,7 +95,7 @@ public sealed record Inspection(
         var kernel = handover is null
             ? FindKernel(volumes, unpack)
             : new InspectedKernel(handover.KernelWhere, handover.Kernel.Architecture, handover.Kernel.Version);
-        var arguments = handover is null ? null : new KernelCommandLine(handover.CommandLine);
+        var arguments = command is null ? null : new KernelCommandLine(command);
         return new(
             "buttonhook.inspection/1",
             compression,
@@ -115,7 +118,7 @@ public sealed record Inspection(
             kernel,
             Trees(volumes, notes),
             system,
-            handover?.CommandLine.TrimEnd('\r'),
+            command?.TrimEnd('\r'),
             arguments is null ? [] : [.. arguments.All("console").Select(c => c.TrimEnd('\r'))],
             Math.Max(image.Length, table.Partitions.Select(p => p.EndBytes).DefaultIfEmpty(0).Max()),
             notes,

@@ -1,3 +1,4 @@
+import { InspectPanel } from "./InspectPanel";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue } from "../shared/queries";
 import { binary, decimal, memory } from "../shared/words";
@@ -17,6 +18,8 @@ export function ImageShelfPage() {
     <main className="page wide" id="page">
       <title>Image shelf · Buttonhook</title>
       <h1>Image shelf</h1>
+      <InspectPanel />
+      <h2>Images of the catalogue</h2>
       <ProblemNote error={catalogue.error} />
       <div className="table-scroll" tabIndex={0} role="region" aria-label="Images">
         <table className="table">

@@ -11,6 +11,7 @@ export type BootRow = Schemas["BootRow"];
 export type Catalogue = Schemas["Catalogue"];
 export type Diagnosis = Schemas["Diagnosis"];
 export type ImageCard = Schemas["ImageCard"];
+export type Inspection = Schemas["Inspection"];
 export type LineView = Schemas["LineView"];
 export type MatchRow = Schemas["MatchRow"];
 export type NextThing = Schemas["NextThing"];

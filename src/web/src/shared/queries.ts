@@ -1,6 +1,6 @@
 import { HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { answer, GET, POST, PUT } from "./api";
 import type { BoardInput, Problem } from "./api";
 import { ProblemError } from "./api";
@@ -143,6 +143,18 @@ export const useKeep = (id: string) =>
       answer(POST("/api/boards/{id}/settings", { params: { path: { id } }, body })),
     id,
   );
+
+/** Looks into an image file on the server's computer; `stop` ends it. */
+export const useInspect = () => {
+  const stop = useRef<AbortController | null>(null);
+  const inspect = useMutation({
+    mutationFn: (body: { path: string; boardId: string | null }) => {
+      stop.current = new AbortController();
+      return answer(POST("/api/inspections", { body, signal: stop.current.signal }));
+    },
+  });
+  return { ...inspect, stop: () => stop.current?.abort() };
+};
 
 /** Sends a log file as it is, with progress, and gives the boot that it became. */
 export const useDropLog = (id: string, progress: (share: number) => void) =>

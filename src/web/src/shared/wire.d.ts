@@ -955,6 +955,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["InspectionInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Inspection"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelves": {
         parameters: {
             query?: never;
@@ -1188,6 +1227,25 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
         };
+        DryBoot: {
+            verdict: components["schemas"]["DryVerdict"];
+            steps: components["schemas"]["DryStep"][];
+            causes: components["schemas"]["DryCause"][];
+        };
+        DryCause: {
+            id: string;
+            text: string;
+            fix: string;
+            file: null | string;
+        };
+        DryStep: {
+            stage: components["schemas"]["Stage"];
+            result: components["schemas"]["LinkResult"];
+            text: string;
+            file: null | string;
+        };
+        /** @enum {unknown} */
+        DryVerdict: "boots" | "does-not-boot" | "cannot-tell";
         EvidenceLine: {
             /** Format: int32 */
             line: number;
@@ -1254,6 +1312,58 @@ export interface components {
         ImageChoice: {
             imageId: string;
         };
+        InspectedKernel: {
+            path: string;
+            architecture: null | components["schemas"]["InstructionSet"];
+            version: null | string;
+        };
+        InspectedPartition: {
+            /** Format: int32 */
+            number: number;
+            /** Format: int64 */
+            startBytes: number;
+            /** Format: int64 */
+            lengthBytes: number;
+            fileSystem: null | string;
+            label: null | string;
+            uuid: null | string;
+            partUuid: string;
+        };
+        InspectedSystem: {
+            name: null | string;
+            version: null | string;
+            id: null | string;
+        };
+        InspectedTree: {
+            path: string;
+            model: null | string;
+            compatible: string[];
+        };
+        Inspection: {
+            format: string;
+            compression: string;
+            /** Format: int64 */
+            sizeBytes: number;
+            /** Format: int64 */
+            expandedBytes: number;
+            sha256: string;
+            partitionTable: string;
+            partitions: components["schemas"]["InspectedPartition"][];
+            architecture: null | components["schemas"]["InstructionSet"];
+            kernel: null | components["schemas"]["InspectedKernel"];
+            deviceTrees: components["schemas"]["InspectedTree"][];
+            os: null | components["schemas"]["InspectedSystem"];
+            commandLine: null | string;
+            consoles: string[];
+            /** Format: int64 */
+            smallestCardBytes: number;
+            notes: string[];
+            dryBoot: null | components["schemas"]["DryBoot"];
+        };
+        InspectionInput: {
+            path: string;
+            boardId: null | string;
+        };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64";
         KeepInput: {
@@ -1294,6 +1404,8 @@ export interface components {
             total: number;
             lines: components["schemas"]["LineView"][];
         };
+        /** @enum {unknown} */
+        LinkResult: "passed" | "failed" | "cannot-tell";
         MatchRow: {
             imageId: string;
             title: string;

@@ -1,0 +1,139 @@
+using System.Diagnostics;
+using System.IO.Compression;
+using System.Net.Http.Json;
+using System.Text;
+using System.Text.Json;
+using Buttonhook.App.Images;
+using Buttonhook.Hardware;
+
+namespace Buttonhook.App.Tests;
+
+public sealed class InspectTests : IDisposable
+{
+    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+
+    public void Dispose() => Directory.Delete(folder, true);
+
+    private string File(string name, byte[] bytes)
+    {
+        var path = Path.Combine(folder, name);
+        System.IO.File.WriteAllBytes(path, bytes);
+        return path;
+    }
+
+    /// <summary>A disk with one partition and nothing in it.</summary>
+    private static byte[] Disk()
+    {
+        var disk = new byte[2 << 20];
+        disk[446 + 4] = 0x83;
+        disk[446 + 9] = 8; // starts at sector 2048
+        disk[446 + 13] = 8; // and has 2048 sectors
+        disk[510] = 0x55;
+        disk[511] = 0xAA;
+        return disk;
+    }
+
+    private static byte[] Gzip(byte[] bytes)
+    {
+        using var into = new MemoryStream();
+        using (var gzip = new GZipStream(into, CompressionLevel.Fastest, true))
+            gzip.Write(bytes);
+        return into.ToArray();
+    }
+
+    private static byte[] Zip(byte[] bytes, string name)
+    {
+        using var into = new MemoryStream();
+        using (var archive = new ZipArchive(into, ZipArchiveMode.Create, true))
+        using (var entry = archive.CreateEntry(name).Open())
+            entry.Write(bytes);
+        return into.ToArray();
+    }
+
+    [Fact]
+    public void Packed_images_are_read_like_the_image_itself()
+    {
+        var raw = ImageFiles.Inspect(File("a.img", Disk()), null, false, default).Value!;
+        var gz = ImageFiles.Inspect(File("a.img.gz", Gzip(Disk())), null, false, default).Value!;
+        var zip = ImageFiles.Inspect(File("a.zip", Zip(Disk(), "../../outside.img")), null, false, default).Value!;
+        Assert.Equal(["none", "gz", "zip"], new[] { raw, gz, zip }.Select(i => i.Compression));
+        Assert.All([gz, zip], i => Assert.Equal((raw.ExpandedBytes, raw.PartitionTable), (i.ExpandedBytes, i.PartitionTable)));
+        Assert.All([gz, zip], i => Assert.Equal(JsonSerializer.Serialize(raw.Partitions), JsonSerializer.Serialize(i.Partitions)));
+        Assert.False(System.IO.File.Exists(Path.Combine(folder, "../../outside.img")));
+    }
+
+    [Fact]
+    public void A_packed_image_that_is_cut_off_or_damaged_is_refused_in_words()
+    {
+        // Bytes that do not compress, so that a cut falls into the middle.
+        var disk = Disk();
+        new Random(5).NextBytes(disk.AsSpan(4096));
+        var packed = Gzip(disk);
+        for (var i = packed.Length / 2; i < packed.Length / 2 + 400; i++)
+            packed[i] = 0;
+        var problem = ImageFiles.Inspect(File("a.img.gz", packed), null, false, default).Problem!;
+        Assert.Contains("It does not", problem.Came);
+        Assert.Contains("empty", ImageFiles.Inspect(File("b.img", []), null, false, default).Problem!.Came);
+        Assert.Contains(
+            "should be a file that can be read",
+            ImageFiles.Inspect(Path.Combine(folder, "none.img"), null, false, default).Problem!.Expected
+        );
+    }
+
+    [Fact]
+    public void Nothing_is_left_in_the_work_folder()
+    {
+        var before = Directory.GetFiles(Path.GetTempPath(), "buttonhook-*.img").Length;
+        ImageFiles.Inspect(File("a.img.gz", Gzip(Disk())), null, false, default);
+        Assert.Equal(before, Directory.GetFiles(Path.GetTempPath(), "buttonhook-*.img").Length);
+    }
+
+    [Fact]
+    public void Xz_of_the_system_is_unpacked_and_damage_is_told()
+    {
+        var path = File("a.img", Disk());
+        using (var xz = Process.Start("xz", ["-k", "-1", path]))
+            xz.WaitForExit();
+        Assert.Equal(2 << 20, ImageFiles.Inspect(path + ".xz", null, false, default).Value!.ExpandedBytes);
+        var packed = System.IO.File.ReadAllBytes(path + ".xz");
+        using var stream = new XzStream(new MemoryStream(packed, 0, packed.Length - 20));
+        Assert.Throws<InvalidDataException>(() => stream.CopyTo(Stream.Null));
+    }
+
+    [Fact]
+    public async Task The_page_and_the_command_line_tell_the_same_of_an_image_on_a_board()
+    {
+        await using var app = await RunningApp.Start();
+        var path = File("a.img", Disk());
+        var page = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/inspections", new { path, boardId = await app.Board() }));
+        Assert.Equal("does-not-boot", page.GetProperty("dryBoot").GetProperty("verdict").GetString());
+        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "inspect", path, "--board", "quill-v", "--json"])
+        {
+            RedirectStandardOutput = true,
+        };
+        using var process = Process.Start(start)!;
+        var told = JsonSerializer.Deserialize<JsonElement>(await process.StandardOutput.ReadToEndAsync());
+        Assert.Equal(page.GetProperty("dryBoot").GetRawText(), JsonSerializer.Serialize(told.GetProperty("dryBoot")));
+        var problem = await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync("/api/inspections", new { path = "image.img", boardId = (string?)null }),
+            422
+        );
+        Assert.Contains("whole path", problem.Expected);
+    }
+
+    [Fact]
+    public void A_board_card_in_a_file_is_checked()
+    {
+        var catalogue = KnowledgeFiles.Read().Value!.Catalogue;
+        var good = File(
+            "board.json",
+            Encoding.UTF8.GetBytes(
+                """{"architecture":"arm64","loader":"distro","bootMedium":"virtio","consoleDevice":"ttyAMA0","consoleSpeed":115200,"memoryMiB":512,"compatible":[],"firmware":"x"}"""
+            )
+        );
+        Assert.Equal("ttyAMA0", DryBoards.Find(good, catalogue).Value!.ConsoleDevice);
+        var bad = File("bad.json", Encoding.UTF8.GetBytes("""{"architecture":"arm64","loader":"magic"}"""));
+        Assert.Contains("something is missing", DryBoards.Find(bad, catalogue).Problem!.Came);
+        Assert.Contains("is neither", DryBoards.Find("nonsense", catalogue).Problem!.Came);
+    }
+}
