@@ -64,6 +64,9 @@ internal sealed class DryBooter(
             return Fail(Stage.FirstLoader, "no-boot-medium", "There is no partition table.", "Write an image with one.", "sector 0");
         var chain = new BootChain(image, volumes, board, unpack);
         var (handover, broke) = chain.Follow();
+        foreach (var (text, where) in chain.Found)
+            Pass(Stage.SecondLoader, text, where);
+        CommandLine = handover?.CommandLine ?? chain.CommandLine;
         if (handover is null)
             return Fail(
                 broke!.Cause is "no-boot-medium" ? Stage.FirstLoader : Stage.SecondLoader,
