@@ -22,7 +22,7 @@ public static class BenchApp
             }
         );
         builder.WebHost.UseUrls(options.Url);
-        builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 1L << 20);
+        builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 20);
         builder
             .Logging.ClearProviders()
             .AddSimpleConsole(c => c.SingleLine = true)
@@ -76,7 +76,7 @@ public static class BenchApp
         var (problem, status) = error switch
         {
             BadHttpRequestException { StatusCode: StatusCodes.Status413PayloadTooLarge } => (
-                new Problem("A request may have up to 1 MiB here.", "This one is larger.", "Drop logs on the boot page instead."),
+                new Problem("A request may have up to 4 MiB here.", "This one is larger.", "Drop logs on the boot page instead."),
                 StatusCodes.Status413PayloadTooLarge
             ),
             BadHttpRequestException bad => (

@@ -63,7 +63,13 @@ public static class CommandLine
                 Task.FromResult(Inspect(parse.GetValue(image)!, parse.GetValue(board), parse.GetValue(sum), parse.GetValue(json), token))
         );
 
-        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect };
+        var mark = new Option<string?>("--mark") { Description = "What is printed on the board." };
+        var text = new Option<string?>("--log") { Description = "A console log, or text of a running system." };
+        var tree = new Option<string?>("--dtb") { Description = "A device tree blob." };
+        var identify = new Command("identify", "Tell which board it is.") { mark, text, tree, json };
+        identify.SetAction(parse => Identify(parse.GetValue(mark), parse.GetValue(text), parse.GetValue(tree), parse.GetValue(json)));
+
+        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect, identify };
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)
         {
@@ -193,6 +199,51 @@ public static class CommandLine
                 Failed
             );
         Console.WriteLine(asJson ? JsonSerializer.Serialize(inspection, Indented) : Images.InspectionText.Of(inspection));
+        return 0;
+    }
+
+    private static int Identify(string? mark, string? log, string? tree, bool asJson)
+    {
+        var knowledge = KnowledgeFiles.Read();
+        if (knowledge.Value is not { } known)
+            return Say(knowledge.Problem!, Failed);
+        Answer<Core.Boards.Identified> told;
+        try
+        {
+            var clues = new Core.Boards.BoardClues(
+                mark,
+                log is null ? null : File.ReadAllText(log),
+                tree is null ? null : File.ReadAllBytes(tree)
+            );
+            told = Core.Boards.Identification.Tell(clues, known.Catalogue, known.Rules);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return Say(
+                new Problem("--log and --dtb should be files that can be read.", e.Message, "Look at their names and who may read them."),
+                Failed
+            );
+        }
+        if (told.Value is not { } identified)
+            return Say(told.Problem!, Wrong);
+        if (asJson)
+        {
+            Console.WriteLine(JsonSerializer.Serialize(identified, Indented));
+            return 0;
+        }
+        foreach (var candidate in identified.Candidates)
+        {
+            Console.WriteLine(
+                $"{candidate.Probability * 100, 3:0} %  {candidate.Name}{(candidate.MemoryMiB is { } m ? $", {Sizes.Memory(m)}" : "")}"
+            );
+            foreach (var reason in candidate.Reasons)
+                Console.WriteLine($"       {(reason.For ? "for" : "against")}, {reason.Source}: {reason.Text}");
+        }
+        Console.WriteLine($"{identified.Unknown * 100, 3:0} %  a board that has no card here");
+        foreach (var contradiction in identified.Contradictions)
+            Console.WriteLine($"Contradiction: {contradiction}");
+        if (identified.Next is { } next)
+            Console.WriteLine($"Look next: {next.Where}. {string.Join("; ", next.Answers)}.");
         return 0;
     }
 

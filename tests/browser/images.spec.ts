@@ -21,3 +21,18 @@ test("an image file is looked into and its chain is shown torn where it breaks",
   await expect(page.getByText("Get the whole image and write it again.")).toBeVisible();
   await expectAccessible(page);
 });
+
+test("an unknown board is told from its log, and sources that disagree are shown", async ({ page }) => {
+  await page.goto("/boards/new");
+  await page.getByText("Not sure which board it is?").click();
+  await page.getByLabel("Its boot log, or text of the running system").fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.locator(".candidates li").first()).toContainText("Thornlea Spindle 2, revision 1.3, 2 GB");
+  await page.getByLabel("What is printed on it").fill("SP2 v1.1");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.getByText("The mark says Spindle 2, revision 1.1, the log says Spindle 2, revision 1.3.")).toBeVisible();
+  await expect(page.getByText("Look here next: under the maker's name, beside the header.")).toBeVisible();
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Use Thornlea Spindle 2, revision 1.3" }).click();
+  await expect(page.getByRole("radio", { name: /SP2 v1.3/ })).toBeChecked();
+});

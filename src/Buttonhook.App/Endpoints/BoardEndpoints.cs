@@ -1,6 +1,7 @@
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;
 
@@ -19,6 +20,10 @@ public sealed record BoardInput(
     string? FaultId
 );
 
+/// <summary>What a person has of an unknown board.</summary>
+/// <param name="Tree">A device tree blob in Base64, or null.</param>
+public sealed record CluesInput(string? Mark, string? Text, string? Tree);
+
 /// <summary>A fault that can be put into a simulated board.</summary>
 public sealed record FaultChoice(string Id, string Name);
 
@@ -30,6 +35,7 @@ public static class BoardEndpoints
     {
         api.MapGet("/bench", (BenchViews views) => views.Bench()).Produces<IReadOnlyList<BoardSummary>>();
         api.MapGet("/catalogue", (Catalogue catalogue) => catalogue);
+        api.MapPost("/identification", Identify).Produces<Identified>();
         api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());
         api.MapGet(
                 "/boards/{id}",
@@ -59,6 +65,20 @@ public static class BoardEndpoints
                 return Results.NoContent();
             }
         );
+    }
+
+    private static IResult Identify(CluesInput input, Catalogue catalogue, RuleBookIndex rules)
+    {
+        byte[]? tree = null;
+        if (input.Tree is { Length: > 0 } text)
+        {
+            tree = new byte[text.Length];
+            if (!Convert.TryFromBase64String(text, tree, out var length))
+                return new Problem("A device tree is sent in Base64.", "This is not.", "Choose the file again.").Answer();
+            tree = tree[..length];
+        }
+        var told = Identification.Tell(new(input.Mark, input.Text, tree), catalogue, rules);
+        return told.Value is { } identified ? Results.Ok(identified) : told.Problem!.Answer();
     }
 
     private static IResult Save(

@@ -1,13 +1,18 @@
 import { useNavigate } from "react-router";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useSaveBoard } from "../shared/queries";
+import { useState } from "react";
 import { BoardForm } from "./BoardForm";
+import { TellBoard } from "./TellBoard";
 
 /** Puts a board on the bench. */
 export function NewBoardPage() {
   const go = useNavigate();
   const catalogue = useCatalogue();
   const save = useSaveBoard(undefined);
+  const [told, setTold] = useState<{ modelId: string; revisionId: string; memoryMiB: number; toldBy: string[] } | null>(
+    null,
+  );
   const first = catalogue.data?.models[0];
   return (
     <main className="page wide" id="page">
@@ -15,8 +20,10 @@ export function NewBoardPage() {
       <h1>Put a board on the bench</h1>
       <p className="lead">Look at the mark on the board; the letters behind the model decide what will start.</p>
       <ProblemNote error={catalogue.error} />
+      {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && first && (
         <BoardForm
+          key={told ? `${told.modelId} ${told.revisionId}` : "new"}
           catalogue={catalogue.data}
           start={{
             nickname: "",
@@ -25,6 +32,7 @@ export function NewBoardPage() {
             memoryMiB: first.memoryMiB[0] ?? 0,
             connected: { cardGb: 32, screen: false, network: true, supplyId: null, adapterId: null },
             toldBy: ["mark"],
+            ...told,
             simulated: true,
             faultId: null,
           }}

@@ -144,6 +144,13 @@ export const useKeep = (id: string) =>
     id,
   );
 
+/** Tells which board it is from its mark, a text and a device tree. */
+export const useIdentify = () =>
+  useMutation({
+    mutationFn: (body: { mark: string | null; text: string | null; tree: string | null }) =>
+      answer(POST("/api/identification", { body })),
+  });
+
 /** Looks into an image file on the server's computer; `stop` ends it. */
 export const useInspect = () => {
   const stop = useRef<AbortController | null>(null);

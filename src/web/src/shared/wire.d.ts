@@ -74,6 +74,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/identification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CluesInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Identified"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/faults": {
         parameters: {
             query?: never;
@@ -1058,6 +1097,16 @@ export interface components {
             changes: string[];
             simulated: boolean;
         };
+        BoardCandidate: {
+            modelId: string;
+            name: string;
+            revisionId: string;
+            /** Format: int32 */
+            memoryMiB: null | number;
+            /** Format: double */
+            probability: number;
+            reasons: components["schemas"]["BoardReason"][];
+        };
         BoardInput: {
             nickname: string;
             modelId: string;
@@ -1086,6 +1135,11 @@ export interface components {
             hidden: string[];
             banner: string;
             quirks: string[];
+        };
+        BoardReason: {
+            source: string;
+            text: string;
+            for: boolean;
         };
         BoardSummary: {
             id: string;
@@ -1190,6 +1244,11 @@ export interface components {
             supplies: components["schemas"]["Supply"][];
             adapters: components["schemas"]["ConsoleAdapter"][];
         };
+        CluesInput: {
+            mark: null | string;
+            text: null | string;
+            tree: null | string;
+        };
         Connected: {
             /** Format: int32 */
             cardGb: null | number;
@@ -1272,6 +1331,13 @@ export interface components {
             line: number;
             text: string;
             why: string;
+        };
+        Identified: {
+            candidates: components["schemas"]["BoardCandidate"][];
+            /** Format: double */
+            unknown: number;
+            contradictions: string[];
+            next: null | components["schemas"]["NextLook"];
         };
         ImageCard: {
             id: string;
@@ -1431,6 +1497,12 @@ export interface components {
         NextCheck: {
             what: string;
             why: string;
+        };
+        NextLook: {
+            where: string;
+            answers: string[];
+            /** Format: double */
+            bits: number;
         };
         NextThing: {
             title: string;

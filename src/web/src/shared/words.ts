@@ -56,7 +56,7 @@ export function memory(mebibytes: number): string {
   return mebibytes >= 1024 ? `${mebibytes / 1024} GB` : `${mebibytes} MB`;
 }
 
-export const percent = (share: number) => `${Math.round(share * 100)} %`;
+export const percent = (share: number) => (share > 0 && share < 0.005 ? "< 1 %" : `${Math.round(share * 100)} %`);
 
 export const day = (iso: string) =>
   new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
