@@ -31,6 +31,22 @@ public sealed class LineQuality
     private long total;
     private long badText;
     private int utf8Left;
+    private byte maybeFrame;
+    private long frames;
+    private long straightFrames;
+
+    /// <summary>Line-drawing characters of code page 437, with which firmware and menus draw frames on a serial console.</summary>
+    private static readonly bool[] Frames = FramesOf(
+        "\xB0\xB1\xB2\xB3\xB4\xB9\xBA\xBB\xBC\xBF\xC0\xC1\xC2\xC3\xC4\xC5\xC8\xC9\xCA\xCB\xCC\xCD\xCE\xD9\xDA\xDB"
+    );
+
+    private static bool[] FramesOf(string characters)
+    {
+        var set = new bool[256];
+        foreach (var c in characters)
+            set[c] = true;
+        return set;
+    }
 
     /// <summary>Rates met in practice, in bits per second.</summary>
     public static IReadOnlyList<int> UsualRates { get; } = [9600, 19200, 38400, 57600, 74880, 115200, 230400, 460800, 921600, 1_500_000];
@@ -49,7 +65,10 @@ public sealed class LineQuality
                     utf8Left--;
                     continue;
                 }
-                badText++;
+                if (maybeFrame == 0)
+                    badText++;
+                else
+                    CountFrame(maybeFrame);
                 utf8Left = 0;
             }
             if (b < 0x80)
@@ -58,14 +77,29 @@ public sealed class LineQuality
                     badText++;
             }
             else if (b is >= 0xC2 and < 0xF5)
+            {
+                maybeFrame = Frames[b] ? b : (byte)0;
                 utf8Left =
                     b < 0xE0 ? 1
                     : b < 0xF0 ? 2
                     : 3;
+            }
+            else if (Frames[b])
+                CountFrame(b);
             else
                 badText++;
         }
     }
+
+    private void CountFrame(byte b)
+    {
+        frames++;
+        if (b is 0xC4 or 0xB3 or 0xCD or 0xBA)
+            straightFrames++;
+    }
+
+    /// <summary>Bytes that are no text; frames count as text when they are mostly straight lines, as drawn ones are and garbage is not.</summary>
+    private long Bad => badText + (straightFrames < 0.7 * frames ? frames : 0);
 
     private static bool IsText(int b) => b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
 
@@ -74,8 +108,8 @@ public sealed class LineQuality
     {
         if (total < FewestBytes)
             return new(LineFault.None, 1, 0);
-        var share = badText / (double)total;
-        if (share < 0.002 || badText < 8)
+        var share = Bad / (double)total;
+        if (share < 0.002 || Bad < 8)
             return new(LineFault.None, 1, share);
         if (IsSevenBit())
             return new(LineFault.Frame, 1, share);

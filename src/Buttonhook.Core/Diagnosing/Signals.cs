@@ -49,6 +49,8 @@ public static class Signals
             ["no-login-prompt"] = "the system says that it is up, and no login comes",
             ["short-memory"] = "the kernel found less than 200 MiB",
             ["many-attempts"] = "more than one attempt in this capture",
+            ["root-stalled"] = "the root is mounted, nothing failed, and the output ends",
+            ["stuck-after-firmware"] = "the firmware starts from the disk and nothing comes after",
             ["root-never-came"] = "the kernel waits for the root and nothing comes after",
             ["logged-in"] = "somebody logged in",
             ["network-tried"] = "somebody logged in and tried the network",
@@ -105,6 +107,8 @@ public static class Signals
             )
         );
         When("many-attempts", attempts > 1);
+        When("root-stalled", stage == Stage.Root && !ended && Has("root-mounted"));
+        When("stuck-after-firmware", inLoader && LastOf("disk-start") > 0 && LastOf("disk-start") >= lastText);
         When("root-never-came", stage == Stage.Kernel && Has("waits-for-root"));
         var login = marks.FirstOrDefault(m => m.Mark.Name == "login")?.Line ?? int.MaxValue;
         When("logged-in", LastOf("logged-in") > login || LastOf("shell") > login);

@@ -80,6 +80,13 @@ public class LineQualityTests
     public void Too_few_bytes_are_not_judged() => Assert.Equal(LineFault.None, Judge([0xFF, 0x80, 0x00, 0xFE]).Fault);
 
     [Fact]
+    public void Frames_that_firmware_draws_are_text() =>
+        Assert.Equal(
+            LineFault.None,
+            Judge([.. BootText[..4000], 0xDA, .. Enumerable.Repeat((byte)0xC4, 76), 0xBF, .. "\r\n"u8, 0xB3, .. "menu"u8, 0xB3]).Fault
+        );
+
+    [Fact]
     public void Letters_of_other_languages_are_text() =>
         Assert.Equal(LineFault.None, Judge(Encoding.UTF8.GetBytes(string.Concat(Enumerable.Repeat("Größe … été ✓ 東京\n", 30)))).Fault);
 }

@@ -63,6 +63,20 @@ public class RuleBookTests
         "[    0.000000] Linux version 6.1.0\n[    9.000000] thermal thermal_zone0: critical temperature reached\n",
         "thermal-limit"
     )]
+    [InlineData(
+        "[    0.000000] Linux version 6.1.0\n[    2.000000] EXT4-fs (vda2): mounted filesystem\nswitch_root: can't execute '/sbin/init': No such file or directory\n[    3.000000] Kernel panic - not syncing: Attempted to kill init! exitcode=0x00000100\n",
+        "init-missing"
+    )]
+    [InlineData(
+        "[    0.000000] Linux version 6.1.0\nmount: mounting /dev/vda2 on /newroot failed: Invalid argument\ninitrd: starting a rescue shell\n",
+        "rootfs-corrupt"
+    )]
+    [InlineData("SeaBIOS (version 1.16)\nBooting from Hard Disk...\n", "no-boot-medium")]
+    [InlineData(
+        "U-Boot 2024.01\nFound U-Boot script /boot.scr\n## Executing script at 40200000\nBad data crc\nSCRIPT FAILED: continuing...\n=> ",
+        "loader-config-missing"
+    )]
+    [InlineData("[    0.000000] Linux version 6.1.0\n[    2.000000] EXT4-fs (vda2): mounted filesystem\nstart-up done\n", "getty-missing")]
     [InlineData("Linux version 6.1\nquince login: root\nPassword: \nLogin incorrect\nquince login: ", "login-refused")]
     [InlineData("[    0.000000] Linux version 6.1.0\nWarning: unable to open an initial console.\nrandom: crng init done\n", "kernel-hang")]
     public void Typical_lines_lead_to_their_cause(string log, string cause) => Assert.Equal(cause, Diagnose(log).Causes[0].Id);
