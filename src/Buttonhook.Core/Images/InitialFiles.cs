@@ -112,7 +112,13 @@ public sealed class InitialFiles
             }
             var here = walked.Length == 0 ? parts[k] : $"{walked}/{parts[k]}";
             if (!files.TryGetValue(here, out var file))
-                return null;
+            {
+                // Archives may leave out the entries of folders.
+                if (k == parts.Length - 1)
+                    return null;
+                walked = here;
+                continue;
+            }
             if ((file.Mode & 0xF000) == 0xA000)
             {
                 var target = Encoding.UTF8.GetString(file.Content);

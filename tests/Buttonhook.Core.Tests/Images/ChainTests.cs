@@ -1,0 +1,281 @@
+using System.Buffers.Binary;
+using System.Text;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+
+namespace Buttonhook.Core.Tests.Images;
+
+/// <summary>The other ways of loading: GRUB, boot entries, key=value configuration, boot scripts.</summary>
+public class ChainTests
+{
+    private static readonly string Arguments = ImageMaker.GoodAppend;
+
+    private static DryBoot Boot(
+        DryBoard board,
+        Dictionary<string, byte[]> boot,
+        Dictionary<string, byte[]>? root = null,
+        Action<byte[]>? change = null
+    )
+    {
+        var disk = ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root ?? ImageMaker.RootFiles()));
+        change?.Invoke(disk);
+        return Inspection.Of(ImageBytes.Of(disk), "none", disk.Length, "", board, _ => null).DryBoot!;
+    }
+
+    private static byte[] Text(string text) => Encoding.UTF8.GetBytes(text);
+
+    private static DryBoard Board(string loader, InstructionSet set = InstructionSet.Arm64) =>
+        new(set, loader, "sd", "ttyAMA0", 115200, 512, [], "");
+
+    // --- EFI with GRUB
+    private static byte[] EfiProgram(string inside)
+    {
+        var program = new byte[2048];
+        "MZ"u8.CopyTo(program);
+        Encoding.Unicode.GetBytes(inside).CopyTo(program, 512);
+        return program;
+    }
+
+    private static string Grub(string kernel = "/Image", string initrd = "/initrd.img", string search = "1234-ABCD") =>
+        $$"""
+            set default=0
+            menuentry "Fallow 12 server" {
+              search --no-floppy --fs-uuid --set=root {{search}}
+              linux {{kernel}} {{Arguments}}
+              initrd {{initrd}}
+            }
+            """;
+
+    private static Dictionary<string, byte[]> GrubFiles(string config)
+    {
+        var files = ImageMaker.BootFiles();
+        files.Remove("/extlinux/extlinux.conf");
+        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiProgram("");
+        files["/EFI/fallow/grub.cfg"] = Text(config);
+        return files;
+    }
+
+    [Fact]
+    public void Grub_finds_its_file_system_and_boots()
+    {
+        var dry = Boot(Board("efi"), GrubFiles(Grub()));
+        Assert.Equal(DryVerdict.Boots, dry.Verdict);
+        Assert.Empty(dry.Causes);
+        Assert.Contains(dry.Steps, s => s.File == "p1:/EFI/fallow/grub.cfg:4");
+    }
+
+    [Fact]
+    public void Grub_names_a_kernel_that_is_not_there() =>
+        Breaks("boot-files-missing", Boot(Board("efi"), GrubFiles(Grub(kernel: "/vmlinuz-99"))));
+
+    [Fact]
+    public void Grub_goes_on_without_an_initial_file_system_and_then_the_root_has_no_driver() =>
+        Breaks("initrd-missing", Boot(Board("efi"), GrubFiles(Grub(initrd: "/initrd-99"))));
+
+    [Fact]
+    public void Grub_takes_the_default_by_title_and_the_first_entry_when_there_is_none()
+    {
+        var two = Grub(kernel: "/nothing").Replace("Fallow 12 server", "Old") + "\n" + Grub().Replace("set default=0\n", "");
+        Breaks("boot-files-missing", Boot(Board("efi"), GrubFiles(two)));
+        Assert.Equal(
+            DryVerdict.Boots,
+            Boot(Board("efi"), GrubFiles(two.Replace("set default=0", "set default=\"Fallow 12 server\""))).Verdict
+        );
+        Assert.Equal(DryVerdict.Boots, Boot(Board("efi"), GrubFiles(Grub().Replace("set default=0", "set default=gone"))).Verdict);
+    }
+
+    [Fact]
+    public void Without_an_efi_loader_nothing_starts()
+    {
+        var files = GrubFiles(Grub());
+        files.Remove("/EFI/BOOT/BOOTAA64.EFI");
+        Breaks("no-boot-medium", Boot(Board("efi"), files));
+    }
+
+    // --- EFI with entries
+    private static Dictionary<string, byte[]> Entries(string entry)
+    {
+        var files = ImageMaker.BootFiles();
+        files.Remove("/extlinux/extlinux.conf");
+        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiProgram("\\loader\\entries\\*.conf");
+        files["/loader/entries/fallow.conf"] = Text(entry);
+        return files;
+    }
+
+    [Theory]
+    [InlineData("title Fallow\nlinux /Image\ninitrd /initrd.img\noptions root=LABEL=fallowroot rw console=ttyAMA0,115200\n", null)]
+    [InlineData("title Fallow\nlinux /gone\ninitrd /initrd.img\noptions root=LABEL=fallowroot\n", "boot-files-missing")]
+    [InlineData("title Fallow\nlinux /Image\ninitrd /gone\noptions root=LABEL=fallowroot\n", "initrd-missing")]
+    [InlineData("title Fallow\nlinux /Image\ninitrd /initrd.img\noptions quiet\n", "root-arg-missing")]
+    public void Boot_entries_are_followed(string entry, string? cause)
+    {
+        var dry = Boot(Board("efi"), Entries(entry));
+        if (cause is null)
+            Assert.Equal((DryVerdict.Boots, 0), (dry.Verdict, dry.Causes.Count));
+        else
+            Breaks(cause, dry);
+    }
+
+    // --- key=value configuration
+    private static Dictionary<string, byte[]> KeyValue(string? config = null, string? command = null)
+    {
+        var files = ImageMaker.BootFiles();
+        files.Remove("/extlinux/extlinux.conf");
+        files["/kernel8.img"] = ImageMaker.Arm64Kernel();
+        files["/board.dtb"] = Tree("orchard,pomona-3");
+        files["/config.txt"] = Text(config ?? "kernel=kernel8.img\ninitramfs initrd.img followkernel\ndevice_tree=board.dtb\n");
+        files["/cmdline.txt"] = Text(command ?? Arguments + "\n");
+        return files;
+    }
+
+    /// <summary>A device tree with one node and one property.</summary>
+    private static byte[] Tree(string compatible)
+    {
+        var value = Encoding.ASCII.GetBytes(compatible + "\0");
+        using var into = new MemoryStream();
+        void Word(uint number)
+        {
+            Span<byte> bytes = stackalloc byte[4];
+            BinaryPrimitives.WriteUInt32BigEndian(bytes, number);
+            into.Write(bytes);
+        }
+        var padded = (value.Length + 3) & ~3;
+        var structure = 4 + 4 + 12 + padded + 4 + 4;
+        foreach (
+            var number in (uint[])[0xD00DFEED, (uint)(56 + structure + 11), 56, (uint)(56 + structure), 40, 17, 16, 0, 11, (uint)structure]
+        )
+            Word(number);
+        into.Write(new byte[16]);
+        foreach (var number in (uint[])[1, 0, 3, (uint)value.Length, 0])
+            Word(number);
+        into.Write(value);
+        into.Write(new byte[padded - value.Length]);
+        Word(2);
+        Word(9);
+        into.Write("compatible\0"u8);
+        return into.ToArray();
+    }
+
+    [Fact]
+    public void A_device_tree_made_here_is_read() =>
+        Assert.Equal(["orchard,pomona-3"], DeviceTree.Read(Tree("orchard,pomona-3")).Compatible);
+
+    [Fact]
+    public void Key_value_configuration_boots() =>
+        Assert.Equal((DryVerdict.Boots, 0), (Boot(Board("keyvalue"), KeyValue()) is var dry ? dry.Verdict : default, dry.Causes.Count));
+
+    [Fact]
+    public void Each_broken_key_has_its_cause()
+    {
+        Breaks("boot-files-missing", Boot(Board("keyvalue"), KeyValue(config: "kernel=gone.img\ndevice_tree=board.dtb\n")));
+        Breaks("dtb-missing", Boot(Board("keyvalue"), KeyValue(config: "kernel=kernel8.img\ndevice_tree=gone.dtb\n")));
+        Breaks(
+            "initrd-missing",
+            Boot(Board("keyvalue"), KeyValue(config: "kernel=kernel8.img\ninitramfs gone followkernel\ndevice_tree=board.dtb\n"))
+        );
+        Breaks("root-not-found", Boot(Board("keyvalue"), KeyValue(command: "console=ttyAMA0,115200 root=LABEL=fallowroot\r\n")));
+        Breaks("dtb-wrong-board", Boot(Board("keyvalue") with { Compatible = ["orchard,quince-2"] }, KeyValue()));
+        Breaks("no-boot-medium", Boot(Board("keyvalue"), KeyValue(), change: disk => disk[446 + 4] = 0x83));
+    }
+
+    [Fact]
+    public void Only_the_first_line_of_the_command_line_counts()
+    {
+        var dry = Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rw\nconsole=ttyAMA0,115200\n"));
+        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
+    }
+
+    [Fact]
+    public void Serial0_stands_for_the_port_of_the_board() =>
+        Assert.Empty(Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rw console=serial0,115200\n")).Causes);
+
+    // --- boot scripts
+    private static byte[] Script(string text)
+    {
+        var body = Encoding.UTF8.GetBytes(text);
+        var data = new byte[8 + body.Length];
+        BinaryPrimitives.WriteUInt32BigEndian(data, (uint)body.Length);
+        body.CopyTo(data, 8);
+        var image = new byte[64 + data.Length];
+        BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc(data));
+        image[30] = 6;
+        data.CopyTo(image, 64);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc(image.AsSpan(0, 64)));
+        return image;
+    }
+
+    private static uint Crc(ReadOnlySpan<byte> data)
+    {
+        var crc = 0xFFFFFFFFu;
+        foreach (var b in data)
+        {
+            crc ^= b;
+            for (var k = 0; k < 8; k++)
+                crc = crc >> 1 ^ (0xEDB88320 & (uint)-(int)(crc & 1));
+        }
+        return ~crc;
+    }
+
+    private const string Play = """
+        setenv rootdev /dev/none
+        if load ${devtype} ${devnum}:${distro_bootpart} ${scriptaddr} ${prefix}env.txt; then
+          env import -t ${scriptaddr} ${filesize}
+        else
+          echo "no environment"
+        fi
+        setenv bootargs "root=${rootdev} rootwait rw console=ttyAMA0,115200"
+        load ${devtype} ${devnum}:${distro_bootpart} ${kernel_addr_r} ${prefix}Image
+        load ${devtype} ${devnum}:${distro_bootpart} ${ramdisk_addr_r} ${prefix}initrd.img
+        booti ${kernel_addr_r} ${ramdisk_addr_r}:${filesize} ${fdt_addr}
+        """;
+
+    private static Dictionary<string, byte[]> ScriptFiles(string? environment = "rootdev=LABEL=fallowroot\n", string script = Play)
+    {
+        var files = ImageMaker.BootFiles();
+        files.Remove("/extlinux/extlinux.conf");
+        files["/boot.scr"] = Script(script);
+        if (environment is not null)
+            files["/env.txt"] = Text(environment);
+        return files;
+    }
+
+    [Fact]
+    public void A_boot_script_is_played_with_its_environment()
+    {
+        var dry = Boot(Board("distro"), ScriptFiles());
+        Assert.Equal((DryVerdict.Boots, 0), (dry.Verdict, dry.Causes.Count));
+    }
+
+    [Fact]
+    public void What_goes_wrong_in_a_script_has_its_cause()
+    {
+        Breaks("root-not-found", Boot(Board("distro"), ScriptFiles("rootdev=LABEL=other\n")));
+        Breaks("root-not-found", Boot(Board("distro"), ScriptFiles(environment: null)));
+        Breaks("initrd-missing", Boot(Board("distro"), ScriptFiles(script: Play.Replace("initrd.img", "initrd-99.img"))));
+        Breaks("boot-files-missing", Boot(Board("distro"), ScriptFiles(script: "echo nothing to do\n")));
+        var damaged = ScriptFiles();
+        damaged["/boot.scr"][90] ^= 1;
+        Breaks("loader-config-missing", Boot(Board("distro"), damaged));
+    }
+
+    [Fact]
+    public void A_script_that_calls_itself_for_ever_ends() =>
+        Breaks(
+            "boot-files-missing",
+            Boot(Board("distro"), ScriptFiles(script: "setenv again 'echo x'\n" + string.Concat(Enumerable.Repeat("run again\n", 2000))))
+        );
+
+    // --- PC firmware
+    [Fact]
+    public void Without_boot_code_a_pc_does_not_start() =>
+        Breaks("no-boot-medium", Boot(Board("bios", InstructionSet.Amd64), ImageMaker.BootFiles()));
+
+    private static void Breaks(string cause, DryBoot dry)
+    {
+        Assert.Equal(cause, dry.Causes.FirstOrDefault()?.Id);
+        Assert.Equal(DryVerdict.DoesNotBoot, dry.Verdict);
+        Assert.Equal(LinkResult.Failed, dry.Steps[^1].Result);
+    }
+}

@@ -1,0 +1,115 @@
+using System.Text;
+using Buttonhook.Core.Images;
+using FsCheck;
+using FsCheck.Xunit;
+
+namespace Buttonhook.Core.Tests.Images;
+
+public class FileTreeTests
+{
+    private static FileTree Fat(Dictionary<string, byte[]> files) => FileTree.Open(ImageBytes.Of(ImageMaker.Fat(files))).Tree!;
+
+    private static FileTree Ext(Dictionary<string, byte[]> files) => FileTree.Open(ImageBytes.Of(ImageMaker.Ext(files))).Tree!;
+
+    private static byte[] Noise(int length)
+    {
+        var bytes = new byte[length];
+        new Random(length).NextBytes(bytes);
+        return bytes;
+    }
+
+    [Fact]
+    public void Fat_files_are_found_whatever_their_case_and_read_whole()
+    {
+        var tree = Fat(
+            new()
+            {
+                ["/extlinux/extlinux.conf"] = Noise(5000),
+                ["/Image"] = Noise(100_000),
+                ["/empty"] = [],
+            }
+        );
+        Assert.Equal(("vfat", "FALLOWBOOT", "1234-ABCD"), (tree.Kind, tree.Label, tree.Uuid));
+        Assert.Equal(Noise(100_000), tree.Read("/IMAGE"));
+        Assert.Equal(Noise(5000), tree.Read("/EXTLINUX/Extlinux.conf"));
+        Assert.Empty(tree.Read("/empty")!);
+        Assert.Null(tree.Read("/extlinux"));
+        Assert.Null(tree.Find("/nothing/there"));
+        Assert.Equal(["extlinux", "Image", "empty"], tree.List("/"));
+        Assert.True(tree.Find("/extlinux")!.IsFolder);
+    }
+
+    [Fact]
+    public void Ext_files_folders_and_bits_are_read()
+    {
+        var tree = Ext(new() { ["/sbin/init"] = Noise(70_000), ["/etc/fstab"] = "x"u8.ToArray() });
+        Assert.Equal(("ext4", "fallowroot", ImageMaker.RootUuid), (tree.Kind, tree.Label, tree.Uuid));
+        Assert.Equal(Noise(70_000), tree.Read("/sbin/init"));
+        Assert.Equal(Noise(70_000)[..100], tree.Read("/sbin/init", 100));
+        Assert.True(tree.Find("/sbin/init")!.IsExecutable);
+        Assert.False(tree.Find("/etc/fstab")!.IsExecutable);
+        Assert.Contains("lost+found", tree.List("/"));
+        Assert.Null(tree.Find("/sbin/other"));
+        Assert.Equal("x", Encoding.ASCII.GetString(tree.Read("/etc/../etc/./fstab")!));
+    }
+
+    [Fact]
+    public void A_folder_with_many_names_is_read_whole()
+    {
+        var files = Enumerable.Range(0, 300).ToDictionary(n => $"/many/a-name-that-takes-some-room-{n:000}", n => new[] { (byte)n });
+        var tree = Ext(files);
+        Assert.Equal(300, tree.List("/many").Count);
+        Assert.Equal([(byte)255], tree.Read("/many/a-name-that-takes-some-room-255")!);
+    }
+
+    [Fact]
+    public void An_unknown_feature_of_ext4_is_named_and_not_guessed()
+    {
+        var image = ImageMaker.Ext(new() { ["/a"] = [1] });
+        image[1024 + 96 + 2] |= 1; // encryption
+        var (tree, _, because) = FileTree.Open(ImageBytes.Of(image));
+        Assert.Null(tree);
+        Assert.Contains("0x10000", because);
+    }
+
+    [Theory]
+    [InlineData(1024, new byte[] { 0x10, 0x20, 0xF5, 0xF2 }, "f2fs")]
+    [InlineData(0, new byte[] { (byte)'h', (byte)'s', (byte)'q', (byte)'s' }, "squashfs")]
+    [InlineData(0, new byte[] { (byte)'X', (byte)'F', (byte)'S', (byte)'B' }, "xfs")]
+    public void File_systems_that_are_not_read_are_named(int at, byte[] magic, string kind)
+    {
+        var bytes = new byte[8192];
+        magic.CopyTo(bytes, at);
+        Assert.Equal((null, kind), (FileTree.Open(ImageBytes.Of(bytes)).Tree, FileTree.Open(ImageBytes.Of(bytes)).Kind));
+    }
+
+    [Property(MaxTest = 60)]
+    public bool What_was_written_to_fat_comes_back(NonEmptyArray<byte> content, PositiveInt times)
+    {
+        byte[] file = [.. Enumerable.Repeat(content.Get, times.Get % 40 + 1).SelectMany(b => b)];
+        return Fat(new() { ["/folder/A long name.bin"] = file }).Read("/folder/a LONG name.BIN")!.AsSpan().SequenceEqual(file);
+    }
+
+    [Property(MaxTest = 200)]
+    public bool Damaged_trees_end_in_bounded_time(int seed)
+    {
+        var random = new Random(seed);
+        var image = (byte[])(random.Next(2) == 0 ? FatImage.Value : ExtImage.Value).Clone();
+        for (var i = 0; i < 40; i++)
+            image[random.Next(Math.Min(image.Length, 200_000))] = (byte)random.Next(256);
+        try
+        {
+            var tree = FileTree.Open(ImageBytes.Of(image)).Tree;
+            foreach (var name in tree?.List("/") ?? [])
+                _ = tree!.Read("/" + name, 1 << 20);
+            return true;
+        }
+        catch (UnreadableException e)
+        {
+            return e.Message.Length > 0;
+        }
+    }
+
+    private static readonly Lazy<byte[]> FatImage = new(() => ImageMaker.Fat(new() { ["/a/b/c"] = Noise(9000), ["/d"] = Noise(50_000) }));
+    private static readonly Lazy<byte[]> ExtImage = new(() => ImageMaker.Ext(new() { ["/a/b/c"] = Noise(9000), ["/d"] = Noise(50_000) }));
+}
