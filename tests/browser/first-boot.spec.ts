@@ -98,3 +98,16 @@ test("a log with escapes and markup is shown as text", async ({ page }) => {
   await expect(page.getByRole("region", { name: "Console" })).toContainText("<img src=x onerror=document.title='taken'>");
   await expect(page).toHaveTitle(/Sloe/);
 });
+
+test("a log dropped on a console becomes the newest boot", async ({ page }) => {
+  await page.goto("/boards/codlin/boot");
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("Under-voltage detected");
+  const transfer = await page.evaluateHandle(() => {
+    const data = new DataTransfer();
+    data.items.add(new File(["error: no such device: 7c1e.\r\ngrub rescue> "], "dropped.log"));
+    return data;
+  });
+  await page.dispatchEvent(".drop-field", "drop", { dataTransfer: transfer });
+  await expect(page.getByText("Attempt 3, from dropped.log")).toBeVisible();
+  await expect(next(page)).toContainText("Loader configuration missing");
+});

@@ -5,7 +5,7 @@ import type { BoardView, BootView, Diagnosis } from "../shared/api";
 import { useKeys } from "../shared/keys";
 import { StandingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useBoot, useDiagnosis, useEndBoot, useNote, useStartBoot, useType } from "../shared/queries";
+import { useBoot, useDiagnosis, useDropLog, useEndBoot, useNote, useStartBoot, useType } from "../shared/queries";
 import { clock, stageNames } from "../shared/words";
 import { BootSource } from "./BootSource";
 import { ConsoleView } from "./ConsoleView";
@@ -36,6 +36,7 @@ export function BootPage({ view }: { view: BoardView }) {
   const bootId = asked ?? view.latestBootId ?? undefined;
   const boot = useBoot(bootId);
   const [choosing, setChoosing] = useState(false);
+  const drop = useDropLog(view.board.id, () => undefined);
   if (!bootId || choosing)
     return (
       <>
@@ -57,15 +58,26 @@ export function BootPage({ view }: { view: BoardView }) {
   if (boot.error) return <ProblemNote error={boot.error} />;
   if (!boot.data) return null;
   return (
-    <Watched
-      key={boot.data.id}
-      view={view}
-      boot={boot.data}
-      received={boot.dataUpdatedAt}
-      line={Number(search.get("line")) || null}
-      onOther={() => setChoosing(true)}
-      onNewest={asked && asked !== view.latestBootId ? () => setSearch({}) : null}
-    />
+    <div
+      className="drop-field"
+      onDragOver={(e) => e.preventDefault()}
+      onDrop={(e) => {
+        e.preventDefault();
+        const file = e.dataTransfer.files[0];
+        if (file) drop.mutate(file, { onSuccess: () => setSearch({}) });
+      }}
+    >
+      {drop.error && <ProblemNote error={drop.error} />}
+      <Watched
+        key={boot.data.id}
+        view={view}
+        boot={boot.data}
+        received={boot.dataUpdatedAt}
+        line={Number(search.get("line")) || null}
+        onOther={() => setChoosing(true)}
+        onNewest={asked && asked !== view.latestBootId ? () => setSearch({}) : null}
+      />
+    </div>
   );
 }
 
@@ -140,10 +152,17 @@ function Watched({
           {boot.attempts.length > 1 ? `, ${boot.attempts.length} starts` : ""}
         </p>
         <div className="boot-head">
-          <p className="boot-word" role="status" aria-live="polite">
-            <strong>{boot.word}</strong>
-            {now?.state === "now" && ` at ${stageNames[now.stage].toLowerCase()}`}
-            {large && boot.nowSeconds !== null && <span className="time"> {clock(boot.nowSeconds)}</span>}
+          <p className="boot-word">
+            <span role="status" aria-live="polite">
+              <strong>{boot.word}</strong>
+              {now?.state === "now" && ` at ${stageNames[now.stage].toLowerCase()}`}
+            </span>
+            {boot.nowSeconds !== null && (
+              <span className="since">
+                {" "}
+                <span className="time">{clock(boot.nowSeconds)}</span> since power
+              </span>
+            )}
           </p>
           <p className="boot-links">
             {onNewest && (

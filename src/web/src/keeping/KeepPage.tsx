@@ -11,6 +11,8 @@ export function KeepPage({ view }: { view: BoardView }) {
   const settings = useSettings(view.board.id);
   const keep = useKeep(view.board.id);
   const [notes, setNotes] = useState("");
+  const [hostname, setHostname] = useState("");
+  const [rootDevice, setRootDevice] = useState("");
   if (settings.error) return <ProblemNote error={settings.error} />;
   if (!settings.data) return null;
   const { draft, bootId, problem, versions } = settings.data;
@@ -60,9 +62,24 @@ export function KeepPage({ view }: { view: BoardView }) {
           <Form
             onSubmit={(e) => {
               e.preventDefault();
-              keep.mutate({ bootId, notes, hostname: null, rootDevice: null }, { onSuccess: () => setNotes("") });
+              keep.mutate(
+                { bootId, notes, hostname: hostname || null, rootDevice: rootDevice || null },
+                { onSuccess: () => setNotes("") },
+              );
             }}
           >
+            {draft.hostname === null && (
+              <Form.Group controlId="kept-hostname">
+                <Form.Label>Host name, which the log does not tell</Form.Label>
+                <Form.Control value={hostname} maxLength={64} onChange={(e) => setHostname(e.target.value)} />
+              </Form.Group>
+            )}
+            {draft.rootDevice === null && (
+              <Form.Group controlId="kept-root">
+                <Form.Label>Root device, which the log does not tell</Form.Label>
+                <Form.Control value={rootDevice} maxLength={120} onChange={(e) => setRootDevice(e.target.value)} />
+              </Form.Group>
+            )}
             <Form.Group controlId="notes">
               <Form.Label>Notes for the next board</Form.Label>
               <Form.Control
