@@ -1,4 +1,3 @@
-using System.Globalization;
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
@@ -259,9 +258,7 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
 
     private static string StateOf(Stage stage, StageReached? reached, BootState? state, Stage? last, IReadOnlyList<string> hidden)
     {
-        var name = CultureInfo.InvariantCulture.TextInfo.ToLower(
-            System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(stage.ToString())
-        );
+        var name = System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(stage.ToString());
         if (state is null)
             return hidden.Contains(name) ? "hidden" : "open";
         if (state.Outcome == Outcome.Garbled && last is null)

@@ -41,15 +41,13 @@ public static class DiagnosingEndpoints
                         c.Name,
                         c.Stage,
                         c.LooksLike,
-                        Plain(c.Check.What),
-                        Plain(c.Fix),
+                        Template.Plain(c.Check.What),
+                        Template.Plain(c.Fix),
                         c.Evidence?.Count ?? 0
                     ))
                     .ToList()
         );
     }
-
-    private static string Plain(string text) => System.Text.RegularExpressions.Regex.Replace(text, @"\{\w+\|([^}]*)\}", "$1");
 
     private static IResult Correct(
         string id,

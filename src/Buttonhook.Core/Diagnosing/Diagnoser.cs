@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text.RegularExpressions;
 using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Diagnosing;
@@ -8,7 +7,7 @@ namespace Buttonhook.Core.Diagnosing;
 /// Ranks causes by adding up log odds of what was observed (naive Bayes), with one correction from practice: when the earliest
 /// abnormal line belongs to a cause that explains a later one, the later one is a consequence and loses.
 /// </summary>
-internal static partial class Diagnoser
+internal static class Diagnoser
 {
     private const double SomethingElseOdds = 2;
     private const double CleanOdds = 4;
@@ -172,10 +171,7 @@ internal static partial class Diagnoser
         var candidate = found.First(f => f.Cause.Id == id);
         var cause = candidate.Cause;
         AddLineFacts(candidate, look);
-        string? Fill(string? text) =>
-            text is null
-                ? null
-                : Placeholder().Replace(text, m => candidate.Values.GetValueOrDefault(m.Groups[1].Value, m.Groups[2].Value));
+        string? Fill(string? text) => text is null ? null : Template.Fill(text, candidate.Values);
         return new(
             id,
             cause.Name,
@@ -216,7 +212,4 @@ internal static partial class Diagnoser
                 : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min."
         );
     }
-
-    [GeneratedRegex(@"\{(\w+)\|([^}]*)\}")]
-    private static partial Regex Placeholder();
 }

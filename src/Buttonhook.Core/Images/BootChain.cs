@@ -207,9 +207,9 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             tree = new(volume.Name(treeName), bytes);
         }
         var kernel = KernelFile.Identify(kernelBytes, unpack);
-        if (KernelBreak(kernel, volume.Name(kernelName)) is { } broken)
+        if (KernelBreak(kernel, volume.Name(kernelName), board) is { } broken)
             return (null, broken);
-        if (tree is not null && TreeBreak(tree) is { } damaged)
+        if (tree is not null && TreeBreak(tree, board) is { } damaged)
             return (null, damaged);
         // With a device tree address at hand this loader starts the kernel of a FIT image without its own ramdisk.
         var lost =
@@ -223,8 +223,6 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
         new(cause, text, $"Put {file.TrimEnd('\r')} there, or correct the line.", where);
 
     /// <summary>Why this kernel does not start on this board, or null.</summary>
-    internal Break? KernelBreak(KernelFile kernel, string where) => KernelBreak(kernel, where, board);
-
     internal static Break? KernelBreak(KernelFile kernel, string where, DryBoard board)
     {
         if (kernel.Architecture is { } set && set != board.Architecture)
@@ -238,8 +236,6 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             return new("kernel-corrupt", $"The kernel cannot start: {fault}.", "Copy the kernel again.", where);
         return null;
     }
-
-    internal Break? TreeBreak(Loaded tree) => TreeBreak(tree, board);
 
     internal static Break? TreeBreak(Loaded tree, DryBoard board)
     {
@@ -301,9 +297,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
         foreach (var path in names.Concat(["/boot/grub/grub.cfg", "/grub/grub.cfg"]))
             if (esp.Tree.Read(path) is { } text)
                 return new GrubMenu(volumes, esp, board, unpack, Notes).Run(path, Encoding.UTF8.GetString(text));
-        return Grub("The loader has no grub.cfg.") is var (handover, broke) && (handover ?? (object?)broke) is not null
-            ? (handover, broke)
-            : (null, null);
+        return Grub("The loader has no grub.cfg.");
     }
 
     /// <summary>GRUB with its configuration on any partition.</summary>
@@ -369,7 +363,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             Found.Add(($"The menu takes the entry {file}; its kernel is there.", where));
             CommandLine = options;
             var kernel = KernelFile.Identify(bytes, unpack);
-            if (KernelBreak(kernel, esp.Name(kernelName)) is { } broken)
+            if (KernelBreak(kernel, esp.Name(kernelName), board) is { } broken)
                 return (null, broken);
             Loaded? initial = null;
             if (Value("initrd") is { } initrdName)
@@ -482,7 +476,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                 )
             );
         var kernel = KernelFile.Identify(bytes, unpack);
-        if (KernelBreak(kernel, boot.Name(kernelName)) is { } broken)
+        if (KernelBreak(kernel, boot.Name(kernelName), board) is { } broken)
             return (null, broken);
         Loaded? deviceTree = null;
         if (settings.TryGetValue("device_tree", out var d))
@@ -499,7 +493,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                     )
                 );
             deviceTree = new(boot.Name(name), blob);
-            if (TreeBreak(deviceTree) is { } damaged)
+            if (TreeBreak(deviceTree, board) is { } damaged)
                 return (null, damaged);
         }
         else

@@ -239,7 +239,6 @@ internal sealed partial class BootScript(
         }
         Loaded? initial = null,
             tree = null;
-        string? missing = null;
         if (kernel.Kind == "FIT" && words.Length == 2)
         {
             initial = kernel.FitRamDisk is { } disk ? new(kernelFile.Where, disk) : null;
@@ -270,12 +269,8 @@ internal sealed partial class BootScript(
         }
         if (lost is not null)
             notes.Add((lost.Text, lost.Where));
-        handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, missing, tree, tree is null);
-        LostBefore = lost;
+        handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, tree, tree is null);
     }
-
-    /// <summary>A file that the script missed on its way to a kernel.</summary>
-    public Break? LostBefore { get; private set; }
 
     private string[] Words(string text)
     {

@@ -14,7 +14,6 @@ public sealed class ExtTree : FileTree
     private readonly int descriptorBytes;
     private readonly uint inodesPerGroup;
     private readonly uint inodes;
-    private readonly long blocks;
     private readonly uint firstBlock;
     private readonly bool wide;
 
@@ -40,7 +39,6 @@ public sealed class ExtTree : FileTree
         wide = (incompatible & 0x80) != 0;
         descriptorBytes = wide ? Math.Max((int)Field.U16(p, 254), 64) : 32;
         firstBlock = Field.U32(p, 20);
-        blocks = Field.U32(p, 4) | (wide ? (long)Field.U32(p, 0x150) << 32 : 0);
         if ((incompatible & ~Known) != 0)
             throw new UnreadableException($"it uses ext4 features (0x{incompatible & ~Known:x}) that are not read here");
         if (inodesPerGroup == 0 || inodeBytes is < 128 or > 65536)
@@ -61,9 +59,6 @@ public sealed class ExtTree : FileTree
 
     /// <inheritdoc/>
     public override string? Uuid { get; }
-
-    /// <summary>Bytes that the file system says it has.</summary>
-    public long SizeBytes => blocks * blockBytes;
 
     private Inode Get(uint number)
     {

@@ -22,7 +22,7 @@ public class NextThingTests
             0.91,
             [new(176, "a", null), new(178, "b", null)],
             [],
-            System.Text.RegularExpressions.Regex.Replace(cause.Check.What, @"\{\w+\|([^}]*)\}", "$1"),
+            Template.Plain(cause.Check.What),
             2,
             "Give the kernel another root; now.",
             cause.Correction,
