@@ -14,6 +14,7 @@ public static class BenchApp
     /// <summary>A ready application on a database and data files; nothing runs until it is started.</summary>
     public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
     {
+        Preparing.SimulatedSlots.Fill(database);
         var builder = WebApplication.CreateBuilder(
             new WebApplicationOptions
             {
@@ -41,14 +42,27 @@ public static class BenchApp
         builder.Services.AddSingleton(TimeProvider.System);
         builder.Services.AddSingleton(database);
         builder.Services.AddSingleton(knowledge);
-        builder.Services.AddSingleton(knowledge.Catalogue);
+        builder.Services.AddTransient(s => s.GetRequiredService<Cards>().Catalogue);
         builder.Services.AddSingleton(knowledge.Rules);
+        builder.Services.AddSingleton<Cards>();
+        builder.Services.AddSingleton<CardStore>();
+        builder.Services.AddSingleton<Images.Inspections>();
+        builder.Services.AddSingleton<Images.Uploads>();
+        builder.Services.AddSingleton<PreparationStore>();
+        builder.Services.AddSingleton<Preparing.CardSlots>();
+        builder.Services.AddSingleton<Preparing.StandInImages>();
+        builder.Services.AddSingleton<Preparing.ImageLooks>();
+        builder.Services.AddSingleton<Preparing.Preparations>();
+        builder.Services.AddTransient<Preparing.PreparationViews>();
+        builder.Services.AddSingleton<Preparing.CardStarts>();
+        builder.Services.AddSingleton<Preparing.CardWriter>();
+        builder.Services.AddHostedService(s => s.GetRequiredService<Preparing.CardWriter>());
         builder.Services.AddSingleton<BoardStore>();
         builder.Services.AddSingleton<BootStore>();
         builder.Services.AddSingleton<SettingsStore>();
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();
-        builder.Services.AddSingleton<BenchViews>();
+        builder.Services.AddTransient<BenchViews>();
         builder.Services.AddHostedService(s => s.GetRequiredService<Captures>());
 
         var app = builder.Build();
@@ -59,7 +73,9 @@ public static class BenchApp
         app.MapHub<BenchHub>("/hub");
         var api = app.MapGroup("/api");
         api.MapBoards();
+        api.MapCards();
         api.MapMatching();
+        api.MapPreparing();
         api.MapBoots();
         api.MapDiagnosing();
         api.MapKeeping();

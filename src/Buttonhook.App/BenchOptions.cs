@@ -5,7 +5,8 @@ namespace Buttonhook.App;
 /// <param name="Url">A loopback address; port 0 takes a free one.</param>
 /// <param name="Demo">Whether an empty bench is filled with the demo.</param>
 /// <param name="Pace">How many times faster than real the simulated boards run; 1 is real.</param>
-public sealed record BenchOptions(string DataFolder, string Url, bool Demo, double Pace = 1)
+/// <param name="CardDevices">Whether real removable devices of this computer may be written.</param>
+public sealed record BenchOptions(string DataFolder, string Url, bool Demo, double Pace = 1, bool CardDevices = false)
 {
     /// <summary>The address that is used when none is named.</summary>
     public const string UsualUrl = "http://127.0.0.1:5190";

@@ -76,7 +76,14 @@ public sealed record BootView(
 );
 
 /// <summary>Makes what the pages show from what is stored and what runs.</summary>
-public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore settings, Captures captures, Catalogue catalogue)
+public sealed class BenchViews(
+    BoardStore boards,
+    BootStore boots,
+    SettingsStore settings,
+    Captures captures,
+    Catalogue catalogue,
+    Preparing.CardStarts cardStarts
+)
 {
     /// <summary>All boards.</summary>
     public IReadOnlyList<BoardSummary> Bench()
@@ -161,9 +168,11 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
             : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
     }
 
-    /// <summary>The images for a board with their record of real boots.</summary>
-    public IReadOnlyList<Match> MatchesOf(Board board) =>
-        Matcher.Match(board, catalogue, image => boots.Record(board.ModelId, board.RevisionId, image.Id));
+    /// <summary>The images for a board with their record of real boots; what is wanted is as the bench is when nobody says otherwise.</summary>
+    public IReadOnlyList<Match> MatchesOf(Board board, Wish? wish = null) =>
+        Matcher.Match(board, catalogue, BootRecord.Of(board, catalogue, tallies ??= boots.Tallies()), wish ?? Wish.Usual(board));
+
+    private IReadOnlyList<BootTally>? tallies;
 
     private static Boot? OfThisCard(BenchBoard bench, Boot? boot) => boot?.CardNumber == bench.CardNumber ? boot : null;
 
@@ -281,6 +290,9 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
     /// <summary>One boot, or null.</summary>
     public BootView? Boot(string id)
     {
+        // Why it ended is stored before the capture stops being live: asked in this order both fit together.
+        var capture = captures.Running(id);
+        var live = capture?.Live == true;
         if (boots.Find(id) is not { } boot || boards.Find(boot.BoardId) is not { } bench)
             return null;
         var looked = captures.With<Tuple<BootReading, Outcome, int, int, int?>>(
@@ -294,8 +306,6 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
         if (looked is null)
             return null;
         var (reading, outcome, bytes, lines, lastArrival) = looked;
-        var capture = captures.Running(id);
-        var live = capture?.Live == true;
         var state = StateOf(bench, boot)!;
         var good = boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != id).ToList();
         return new(
@@ -332,8 +342,14 @@ public sealed class BenchViews(BoardStore boards, BootStore boots, SettingsStore
         var hidden = SimulatedFaults.Find(bench.FaultId);
         if (hidden is not null && hidden.ClearedBy.Any(bench.Corrected.Contains))
             hidden = null;
-        var fault = hidden ?? SimulatedFaults.Implied(bench.Board, model, image, catalogue, bench.Corrected);
+        var card = cardStarts.Of(bench.Board, catalogue);
+        var implied = SimulatedFaults.Implied(bench.Board, model, image, catalogue, bench.Corrected);
+        // What is on a card that was written is read from that card.
+        SimulatedFault? Besides(SimulatedFault? fault) =>
+            card is not null && fault is not null && Preparing.CardStarts.IsOnCard(fault.Id) ? null : fault;
+        var onCard = card?.Fault is { } written && !written.ClearedBy.Any(bench.Corrected.Contains) ? written : null;
+        var fault = Besides(hidden) ?? onCard ?? Besides(implied);
         var first = boots.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
-        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed, seed, first);
+        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed, seed, first, card?.HostName);
     }
 }

@@ -33,11 +33,24 @@ public static class CommandLine
             Description = "How many times faster than real simulated boards run.",
             DefaultValueFactory = _ => 1,
         };
-        var serve = new Command("serve", "Serve with your own data.") { data, urls, pace };
+        var devices = new Option<bool>("--card-devices")
+        {
+            Description = "Let real removable devices of this computer be written. Writing erases them.",
+        };
+        var serve = new Command("serve", "Serve with your own data.") { data, urls, pace, devices };
         serve.SetAction(
-            (parse, _) => Serve(new(parse.GetValue(data) ?? BenchOptions.UsualFolder, parse.GetValue(urls)!, false, parse.GetValue(pace)))
+            (parse, _) =>
+                Serve(
+                    new(
+                        parse.GetValue(data) ?? BenchOptions.UsualFolder,
+                        parse.GetValue(urls)!,
+                        false,
+                        parse.GetValue(pace),
+                        parse.GetValue(devices)
+                    )
+                )
         );
-        var demo = new Command("demo", "Serve with the demo bench.") { data, urls, pace };
+        var demo = new Command("demo", "Serve with the demo bench.") { data, urls, pace, devices };
         demo.SetAction(
             (parse, _) =>
                 Serve(
@@ -45,7 +58,8 @@ public static class CommandLine
                         parse.GetValue(data) ?? Path.Combine(BenchOptions.UsualFolder, "demo"),
                         parse.GetValue(urls)!,
                         true,
-                        parse.GetValue(pace)
+                        parse.GetValue(pace),
+                        parse.GetValue(devices)
                     )
                 )
         );
@@ -64,12 +78,39 @@ public static class CommandLine
         );
 
         var mark = new Option<string?>("--mark") { Description = "What is printed on the board." };
+        var code = new Option<string?>("--code") { Description = "A revision code in hexadecimal." };
         var text = new Option<string?>("--log") { Description = "A console log, or text of a running system." };
         var tree = new Option<string?>("--dtb") { Description = "A device tree blob." };
-        var identify = new Command("identify", "Tell which board it is.") { mark, text, tree, json };
-        identify.SetAction(parse => Identify(parse.GetValue(mark), parse.GetValue(text), parse.GetValue(tree), parse.GetValue(json)));
+        var seen = new Option<string[]>("--seen") { Description = "An answer to a look, as LOOK=ANSWER; may be repeated." };
+        var identify = new Command("identify", "Tell which board it is.") { mark, code, text, tree, seen, json };
+        identify.SetAction(parse =>
+            Identify(
+                parse.GetValue(mark),
+                parse.GetValue(code),
+                parse.GetValue(text),
+                parse.GetValue(tree),
+                parse.GetValue(seen) ?? [],
+                parse.GetValue(json)
+            )
+        );
 
-        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect, identify };
+        var draft = new Command("draft", "Draft a board card from a device tree, a log or text.") { mark, text, tree };
+        draft.SetAction(parse => DraftCard(parse.GetValue(mark), parse.GetValue(text), parse.GetValue(tree)));
+        var file = new Argument<string>("FILE") { Description = "Cards as YAML documents." };
+        var check = new Command("check", "Check a file of cards.") { file };
+        check.SetAction(parse => CheckCards(parse.GetValue(file)!));
+        var import = new Command("import", "Add a file of cards to your own.") { file, data };
+        import.SetAction(parse => ImportCards(parse.GetValue(file)!, parse.GetValue(data)));
+        var ids = new Argument<string[]>("ID")
+        {
+            Description = "Ids of cards; none for all that you added.",
+            Arity = ArgumentArity.ZeroOrMore,
+        };
+        var export = new Command("export", "Print cards as YAML.") { ids, data };
+        export.SetAction(parse => ExportCards(parse.GetValue(ids) ?? [], parse.GetValue(data)));
+        var cards = new Command("cards", "Draft, check, import and export cards.") { draft, check, import, export };
+
+        var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect, identify, cards };
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)
         {
@@ -167,63 +208,166 @@ public static class CommandLine
         return 0;
     }
 
-    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, CancellationToken token)
+    private static Answer<Core.Images.DryBoard> Known(string boardWord)
     {
         var knowledge = KnowledgeFiles.Read();
-        if (knowledge.Value is not { } known)
-            return Say(knowledge.Problem!, Failed);
+        return knowledge.Value is { } known ? Images.DryBoards.Find(boardWord, known.Catalogue, known.Schemas) : knowledge.Problem!;
+    }
+
+    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, CancellationToken token)
+    {
+        // What first loaders look like is read and checked while the image is looked into.
+        var signs = Task.Run(() => KnowledgeFiles.ReadSigns());
+        IReadOnlyList<Core.Images.FoundLoader> firstLoaders = [];
         Core.Images.DryBoard? board = null;
         if (boardWord is not null)
         {
-            var found = Images.DryBoards.Find(boardWord, known.Catalogue);
-            if (found.Value is null)
-                return Say(found.Problem!, Wrong);
-            board = found.Value;
+            var named = Images.DryBoards.IsMinimal(boardWord) ? Images.DryBoards.Minimal(boardWord) : Known(boardWord);
+            if (named.Value is null)
+                return Say(named.Problem!, Wrong);
+            board = named.Value;
         }
-        var inspected = Images.ImageFiles.Inspect(path, board, sum is not null, token);
-        if (inspected.Value is not { } inspection)
+        var inspected = Images.ImageFiles.Inspect(
+            path,
+            board,
+            [],
+            sum,
+            token,
+            look: (image, _) => firstLoaders = Core.Images.FirstLoaders.Find(image, signs.Result.Value ?? [])
+        );
+        if (signs.Result.Problem is { } unreadable)
+            return Say(unreadable, Failed);
+        if (inspected.Value is not { } found)
             return Say(inspected.Problem!, Failed);
-        if (
-            sum is not null
-            && Checksum(sum, path) is var wanted
-            && !string.Equals(wanted, inspection.Sha256, StringComparison.OrdinalIgnoreCase)
-        )
-            return Say(
-                new Problem(
-                    "The checksum of the download should be the published one.",
-                    wanted is null
-                        ? $"{sum} has no line for {Path.GetFileName(path)}."
-                        : $"It is {inspection.Sha256}, published is {wanted}.",
-                    "Download the image again; do not write this one."
-                ),
-                Failed
-            );
+        var inspection = found with { FirstLoaders = firstLoaders };
         Console.WriteLine(asJson ? JsonSerializer.Serialize(inspection, Indented) : Images.InspectionText.Of(inspection));
         return 0;
     }
 
-    private static int Identify(string? mark, string? log, string? tree, bool asJson)
+    private static Answer<Core.Boards.BoardClues> Clues(string? mark, string? code, string? log, string? tree, string[] seen)
+    {
+        try
+        {
+            var looks = new List<Core.Boards.Seen>();
+            foreach (var word in seen)
+            {
+                if (word.Split('=', 2) is not [var look, var answer])
+                    return new Problem(
+                        "--seen should be LOOK=ANSWER, such as power=USB-C.",
+                        $"It is {word}.",
+                        "Take look and answer as identify prints them."
+                    );
+                looks.Add(new(look, answer));
+            }
+            return new Core.Boards.BoardClues(
+                mark,
+                code,
+                log is null ? null : File.ReadAllText(log),
+                tree is null ? null : File.ReadAllBytes(tree),
+                looks
+            );
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return new Problem(
+                "--log and --dtb should be files that can be read.",
+                e.Message,
+                "Look at their names and who may read them."
+            );
+        }
+    }
+
+    private static int DraftCard(string? mark, string? log, string? tree)
     {
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return Say(knowledge.Problem!, Failed);
-        Answer<Core.Boards.Identified> told;
+        var clues = Clues(mark, null, log, tree, []);
+        if (clues.Value is not { } given)
+            return Say(clues.Problem!, Failed);
+        var draft = Core.Boards.CardDraft.From(given, known.Rules);
+        if (draft.Value is not { } made)
+            return Say(draft.Problem!, Failed);
+        foreach (var fact in made.Read)
+            Console.WriteLine($"# read from {fact.From}: {fact.Field} is {fact.Value}");
+        foreach (var question in made.Ask)
+            Console.WriteLine($"# to fill in, {question.Field}: {question.Question}");
+        Console.Write(DataFile.Write(made.Card));
+        return 0;
+    }
+
+    private static Answer<string> TextOf(string path)
+    {
         try
         {
-            var clues = new Core.Boards.BoardClues(
-                mark,
-                log is null ? null : File.ReadAllText(log),
-                tree is null ? null : File.ReadAllBytes(tree)
-            );
-            told = Core.Boards.Identification.Tell(clues, known.Catalogue, known.Rules);
+            return File.ReadAllText(path);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            return Say(
-                new Problem("--log and --dtb should be files that can be read.", e.Message, "Look at their names and who may read them."),
-                Failed
-            );
+            return new Problem("FILE should be a file that can be read.", e.Message, "Look at its name and who may read it.");
         }
+    }
+
+    private static int CheckCards(string path)
+    {
+        var knowledge = KnowledgeFiles.Read();
+        if (knowledge.Value is not { } known)
+            return Say(knowledge.Problem!, Failed);
+        var text = TextOf(path);
+        if (text.Value is null)
+            return Say(text.Problem!, Failed);
+        var pack = Core.Boards.CardPack.Read(path, text.Value, known.Schemas);
+        if (pack.Value is not { } good)
+            return Say(pack.Problem!, Failed);
+        Console.WriteLine($"{good.Boards.Count} boards, {good.Images.Count} images, {good.Codes.Count} revision codes, all in order.");
+        return 0;
+    }
+
+    private static Answer<Cards> OwnCards(string? folder)
+    {
+        var knowledge = KnowledgeFiles.Read();
+        if (knowledge.Value is not { } known)
+            return knowledge.Problem!;
+        var opened = Database.Open(Path.Combine(folder ?? BenchOptions.UsualFolder, "buttonhook.db"));
+        return opened.Value is { } database ? new Cards(known, new CardStore(database), TimeProvider.System) : opened.Problem!;
+    }
+
+    private static int ImportCards(string path, string? folder)
+    {
+        var text = TextOf(path);
+        if (text.Value is null)
+            return Say(text.Problem!, Failed);
+        var own = OwnCards(folder);
+        if (own.Value is not { } cards)
+            return Say(own.Problem!, Failed);
+        var added = cards.Import(path, text.Value);
+        if (added.Value is not { } pack)
+            return Say(added.Problem!, Failed);
+        Console.WriteLine($"Added {pack.Boards.Count} boards, {pack.Images.Count} images, {pack.Codes.Count} revision codes.");
+        return 0;
+    }
+
+    private static int ExportCards(string[] ids, string? folder)
+    {
+        var own = OwnCards(folder);
+        if (own.Value is not { } cards)
+            return Say(own.Problem!, Failed);
+        var exported = cards.Export(ids);
+        if (exported.Value is not { } pack)
+            return Say(exported.Problem!, Failed);
+        Console.Write(pack.Write());
+        return 0;
+    }
+
+    private static int Identify(string? mark, string? code, string? log, string? tree, string[] seen, bool asJson)
+    {
+        var knowledge = KnowledgeFiles.Read();
+        if (knowledge.Value is not { } known)
+            return Say(knowledge.Problem!, Failed);
+        var clues = Clues(mark, code, log, tree, seen);
+        if (clues.Value is not { } given)
+            return Say(clues.Problem!, Failed);
+        var told = Core.Boards.Identification.Tell(given, known.Catalogue, known.Rules);
         if (told.Value is not { } identified)
             return Say(told.Problem!, Wrong);
         if (asJson)
@@ -240,23 +384,19 @@ public static class CommandLine
                 Console.WriteLine($"       {(reason.For ? "for" : "against")}, {reason.Source}: {reason.Text}");
         }
         Console.WriteLine($"{identified.Unknown * 100, 3:0} %  a board that has no card here");
+        if (identified.Code is { } decoded)
+            Console.WriteLine(
+                $"Code {decoded.Code}, {decoded.Scheme}: {string.Join(", ", decoded.Parts.Select(p => $"{p.Field} {p.Means}"))}"
+            );
         foreach (var contradiction in identified.Contradictions)
             Console.WriteLine($"Contradiction: {contradiction}");
         if (identified.Next is { } next)
-            Console.WriteLine($"Look next: {next.Where}. {string.Join("; ", next.Answers)}.");
+        {
+            Console.WriteLine($"Look next: {next.Where}.");
+            foreach (var answer in next.Answers)
+                Console.WriteLine($"       --seen \"{next.Id}={answer.Answer}\" would say {string.Join(" or ", answer.Boards)}");
+        }
         return 0;
-    }
-
-    /// <summary>The sum itself, or the one for this file in a file of sums (sha256sum(1)); null when it has none.</summary>
-    private static string? Checksum(string sum, string path)
-    {
-        if (!File.Exists(sum))
-            return sum.Trim();
-        var name = Path.GetFileName(path);
-        return File.ReadLines(sum)
-            .Select(l => l.Split([' ', '*'], StringSplitOptions.RemoveEmptyEntries))
-            .FirstOrDefault(w => w.Length >= 2 && Path.GetFileName(w[^1]) == name)
-            ?[0];
     }
 
     private static readonly JsonSerializerOptions Indented = new(DataFile.Json)

@@ -2,18 +2,38 @@ using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.App;
 
 /// <summary>The data files that ship with the application, read and checked at start.</summary>
-public sealed record KnowledgeFiles(Catalogue Catalogue, RuleBookIndex Rules, DemoBench Demo)
+/// <param name="FileSchemas">The published rules of first-boot files, by file name.</param>
+public sealed record KnowledgeFiles(
+    Catalogue Catalogue,
+    RuleBookIndex Rules,
+    DemoBench Demo,
+    CardSchemas Schemas,
+    IReadOnlyList<FirstLoaderSign> Signs,
+    IReadOnlyList<Recipe> Recipes,
+    string RecipeSchema,
+    IReadOnlyDictionary<string, string> FileSchemas
+)
 {
-    private sealed record Parts(IReadOnlyList<Supply> Supplies, IReadOnlyList<ConsoleAdapter> Adapters);
+    private static readonly string Shipped = Path.Combine(AppContext.BaseDirectory, "data");
+
+    private sealed record Loaders(IReadOnlyList<FirstLoaderSign> Signs);
+
+    private sealed record Parts(
+        IReadOnlyList<Supply> Supplies,
+        IReadOnlyList<SupplyCable> Cables,
+        [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
+        IReadOnlyList<ConsoleAdapter> Adapters
+    );
 
     /// <summary>Reads <c>data/</c> beside the program; a file that does not match its schema is a problem that names the place.</summary>
     public static Answer<KnowledgeFiles> Read(string? folder = null)
     {
-        var data = folder ?? Path.Combine(AppContext.BaseDirectory, "data");
+        var data = folder ?? Shipped;
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
         IEnumerable<(string Name, string Yaml)> Files(string kind) =>
             Directory
@@ -21,32 +41,57 @@ public sealed record KnowledgeFiles(Catalogue Catalogue, RuleBookIndex Rules, De
                 .Order(StringComparer.Ordinal)
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
 
-        var models = new List<BoardModel>();
-        foreach (var (name, yaml) in Files("boards"))
+        var schemas = new CardSchemas(Schema("board"), Schema("image"), Schema("revision-code"));
+        var cards = new CardPack([], [], []);
+        foreach (var (name, yaml) in Files("boards").Concat(Files("images")).Concat(Files("codes")))
         {
-            var read = DataFile.Read<BoardModel>(name, yaml, Schema("board"));
-            if (read.Value is not { } model)
+            var read = CardPack.Read(name, yaml, schemas);
+            if (read.Value is not { } pack)
                 return read.Problem!;
-            models.Add(model);
+            cards = new([.. cards.Boards, .. pack.Boards], [.. cards.Images, .. pack.Images], [.. cards.Codes, .. pack.Codes]);
         }
-        var images = new List<ImageCard>();
-        foreach (var (name, yaml) in Files("images"))
-        {
-            var read = DataFile.Read<ImageCard>(name, yaml, Schema("image"));
-            if (read.Value is not { } image)
-                return read.Problem!;
-            images.Add(image);
-        }
+        var loaders = ReadSigns(data);
+        if (loaders.Value is not { } first)
+            return loaders.Problem!;
         var parts = DataFile.Read<Parts>("parts.yaml", File.ReadAllText(Path.Combine(data, "bench/parts.yaml")), Schema("parts"));
         if (parts.Value is not { } bench)
             return parts.Problem!;
         var demo = DataFile.Read<DemoBench>("demo.yaml", File.ReadAllText(Path.Combine(data, "bench/demo.yaml")), Schema("demo"));
         if (demo.Value is not { } boards)
             return demo.Problem!;
+        var recipes = new List<Recipe>();
+        foreach (var (name, yaml) in Files("recipes"))
+        {
+            var read = DataFile.Read<Recipe>(name, yaml, Schema("recipe"));
+            if (read.Value is not { } recipe)
+                return read.Problem!;
+            recipes.Add(recipe);
+        }
         var book = RuleBook.Read(Files("rulebook"), Schema("rulebook"));
         return book.Value is { } rules
-            ? new KnowledgeFiles(new(models, images, bench.Supplies, bench.Adapters), new(rules), boards)
+            ? new KnowledgeFiles(
+                new(cards.Boards, cards.Images, bench.Supplies, bench.Adapters, cards.Codes, bench.Cables, bench.Fed),
+                new(rules),
+                boards,
+                schemas,
+                first,
+                recipes,
+                Schema("recipe"),
+                new Dictionary<string, string> { ["user-data"] = Schema("cloud-config"), ["network-config"] = Schema("network-config") }
+            )
             : book.Problem!;
+    }
+
+    /// <summary>The signs of first loaders alone, which is all that an inspection without a board needs.</summary>
+    public static Answer<IReadOnlyList<FirstLoaderSign>> ReadSigns(string? folder = null)
+    {
+        var data = folder ?? Shipped;
+        var loaders = DataFile.Read<Loaders>(
+            "signs.yaml",
+            File.ReadAllText(Path.Combine(data, "loaders/signs.yaml")),
+            File.ReadAllText(Path.Combine(data, "schemas/loaders.schema.json"))
+        );
+        return loaders.Value is { } read ? new Answer<IReadOnlyList<FirstLoaderSign>>(read.Signs, null) : loaders.Problem!;
     }
 }
 

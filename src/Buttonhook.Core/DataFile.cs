@@ -14,6 +14,9 @@ public static class DataFile
     /// <summary>How every record is written and read as JSON: camelCase members, enum names in kebab-case, nothing unknown accepted silently from data files.</summary>
     public static JsonSerializerOptions Json { get; } = MakeOptions();
 
+    /// <summary>What is computed from other members is not written to files.</summary>
+    private static readonly JsonSerializerOptions Written = new(Json) { IgnoreReadOnlyProperties = true };
+
     private static JsonSerializerOptions MakeOptions()
     {
         var options = new JsonSerializerOptions(JsonSerializerDefaults.Web) { NumberHandling = JsonNumberHandling.Strict };
@@ -34,6 +37,13 @@ public static class DataFile
         {
             return new Problem($"{name} should be YAML.", $"Line {e.Start.Line}: {e.Message}", "Correct that line.");
         }
+        return Read<T>(name, node, schema);
+    }
+
+    /// <summary>Reads one document that is already JSON; the problem names the place and what the schema wanted.</summary>
+    public static Answer<T> Read<T>(string name, JsonNode? node, string schema)
+        where T : class
+    {
         var result = JsonSchema.FromText(schema).Evaluate(node, new EvaluationOptions { OutputFormat = OutputFormat.List });
         if (!result.IsValid)
         {
@@ -54,21 +64,69 @@ public static class DataFile
         }
     }
 
+    /// <summary>Writes a record as one YAML document that <see cref="Read{T}(string, string, string)"/> reads back equal.</summary>
+    public static string Write<T>(T value)
+    {
+        using var text = new StringWriter(CultureInfo.InvariantCulture);
+        new YamlStream(new YamlDocument(ToYaml(JsonSerializer.SerializeToNode(value, Written)))).Save(text, assignAnchors: false);
+        return text.ToString().Replace("...\n", "", StringComparison.Ordinal).ReplaceLineEndings("\n");
+    }
+
+    private static YamlNode ToYaml(JsonNode? node) =>
+        node switch
+        {
+            null => new YamlScalarNode("null") { Style = ScalarStyle.Plain },
+            JsonObject map => new YamlMappingNode(
+                map.Select(p => KeyValuePair.Create((YamlNode)new YamlScalarNode(p.Key), ToYaml(p.Value)))
+            ),
+            JsonArray list => new YamlSequenceNode(list.Select(ToYaml)),
+            _ when node.GetValueKind() == JsonValueKind.String => Text(node.GetValue<string>()),
+            _ => new YamlScalarNode(node.ToJsonString()) { Style = ScalarStyle.Plain },
+        };
+
+    /// <summary>Text that would be read as another kind, or that YAML gives a meaning to, is quoted.</summary>
+    private static YamlScalarNode Text(string text) =>
+        Plain(text) is { } plain
+        && plain.GetValueKind() == JsonValueKind.String
+        && text.All(c => char.IsAsciiLetterOrDigit(c) || c is ' ' or '.' or '-' or ',')
+        && text == text.Trim()
+        && char.IsAsciiLetterOrDigit(text[0])
+            ? new(text)
+            : new(text) { Style = ScalarStyle.DoubleQuoted };
+
     /// <summary>Turns YAML into the JSON it stands for (plain scalars become null, booleans and numbers as YAML 1.2 core says); throws <see cref="YamlException"/> on bad YAML.</summary>
-    public static JsonNode? ToJson(string yaml)
+    public static JsonNode? ToJson(string yaml) => Documents(yaml).FirstOrDefault();
+
+    /// <summary>All documents of a YAML stream as JSON; throws <see cref="YamlException"/> on bad YAML.</summary>
+    public static IReadOnlyList<JsonNode?> Documents(string yaml)
     {
         var stream = new YamlStream();
         stream.Load(new StringReader(yaml));
-        return stream.Documents.Count == 0 ? null : Convert(stream.Documents[0].RootNode);
+        return [.. stream.Documents.Select(d => Convert(d.RootNode, 0))];
     }
 
-    private static JsonNode? Convert(YamlNode node) =>
+    private const int Deepest = 32;
+
+    private static JsonNode? Convert(YamlNode node, int depth) =>
         node switch
         {
-            YamlMappingNode map => new JsonObject(
-                map.Children.Select(p => KeyValuePair.Create(((YamlScalarNode)p.Key).Value ?? "", Convert(p.Value)))
+            // Anchors can nest a text into itself, or blow a small one up; cards need neither.
+            _ when depth > Deepest || !node.Anchor.IsEmpty => throw new YamlException(
+                node.Start,
+                node.End,
+                "anchors and such depth are not used here"
             ),
-            YamlSequenceNode list => new JsonArray([.. list.Children.Select(Convert)]),
+            YamlMappingNode map => new JsonObject(
+                map.Children.Select(p =>
+                    KeyValuePair.Create(
+                        p.Key is YamlScalarNode key
+                            ? key.Value ?? ""
+                            : throw new YamlException(p.Key.Start, p.Key.End, "a key should be a word"),
+                        Convert(p.Value, depth + 1)
+                    )
+                )
+            ),
+            YamlSequenceNode list => new JsonArray([.. list.Children.Select(c => Convert(c, depth + 1))]),
             YamlScalarNode { Style: not ScalarStyle.Plain } text => JsonValue.Create(text.Value),
             YamlScalarNode plain => Plain(plain.Value ?? ""),
             _ => null,
@@ -80,6 +138,9 @@ public static class DataFile
             "" or "~" or "null" => null,
             "true" => JsonValue.Create(true),
             "false" => JsonValue.Create(false),
+            _ when text.StartsWith("0x", StringComparison.Ordinal)
+                    && long.TryParse(text.AsSpan(2), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var hex) =>
+                JsonValue.Create(hex),
             _ when long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) => JsonValue.Create(
                 whole
             ),

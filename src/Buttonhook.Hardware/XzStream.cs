@@ -2,8 +2,8 @@ using System.Runtime.InteropServices;
 
 namespace Buttonhook.Hardware;
 
-/// <summary>Unpacks xz through the system's liblzma (lzma/base.h, lzma/container.h): forward only, constant memory, several streams after one another.</summary>
-public sealed unsafe partial class XzStream : Stream
+/// <summary>Unpacks xz through the system's liblzma (lzma/base.h, lzma/container.h): blocks in parallel where the library can (5.4 and newer), memory bounded, several streams after one another.</summary>
+public sealed unsafe partial class XzStream : ForwardStream
 {
     private const int BufferBytes = 1 << 16;
     private const uint Concatenated = 0x08;
@@ -26,6 +26,24 @@ public sealed unsafe partial class XzStream : Stream
     [LibraryImport("liblzma.so.5", EntryPoint = "lzma_stream_decoder")]
     private static partial int StartDecoder(State* state, ulong memoryLimit, uint flags);
 
+    [StructLayout(LayoutKind.Sequential)]
+    private struct Threads
+    {
+        public uint Flags;
+        public uint Count;
+        public ulong BlockSize;
+        public uint Timeout;
+        public uint Preset;
+        public void* Filters;
+        public fixed int Reserved[8];
+        public ulong ThreadingMemory;
+        public ulong MostMemory;
+        public fixed ulong ReservedToo[6];
+    }
+
+    [LibraryImport("liblzma.so.5", EntryPoint = "lzma_stream_decoder_mt")]
+    private static partial int StartDecoder(State* state, Threads* threads);
+
     [LibraryImport("liblzma.so.5", EntryPoint = "lzma_code")]
     private static partial int Code(State* state, int action);
 
@@ -43,8 +61,27 @@ public sealed unsafe partial class XzStream : Stream
     public XzStream(Stream input, ulong memoryLimit = 512UL << 20)
     {
         this.input = input;
-        if (StartDecoder(state, memoryLimit, Concatenated) is var code and not 0)
+        if (Start(memoryLimit) is var code and not 0)
             throw new IOException($"The system's xz library answers {code}.");
+    }
+
+    private int Start(ulong memoryLimit)
+    {
+        try
+        {
+            var threads = new Threads
+            {
+                Flags = Concatenated,
+                Count = (uint)Math.Min(4, Environment.ProcessorCount),
+                ThreadingMemory = memoryLimit / 2,
+                MostMemory = memoryLimit,
+            };
+            return StartDecoder(state, &threads);
+        }
+        catch (EntryPointNotFoundException)
+        {
+            return StartDecoder(state, memoryLimit, Concatenated);
+        }
     }
 
     /// <inheritdoc/>
@@ -87,9 +124,6 @@ public sealed unsafe partial class XzStream : Stream
     }
 
     /// <inheritdoc/>
-    public override int Read(byte[] into, int offset, int count) => Read(into.AsSpan(offset, count));
-
-    /// <inheritdoc/>
     protected override void Dispose(bool disposing)
     {
         if (!disposed)
@@ -101,35 +135,4 @@ public sealed unsafe partial class XzStream : Stream
         }
         base.Dispose(disposing);
     }
-
-    /// <inheritdoc/>
-    public override bool CanRead => true;
-
-    /// <inheritdoc/>
-    public override bool CanSeek => false;
-
-    /// <inheritdoc/>
-    public override bool CanWrite => false;
-
-    /// <inheritdoc/>
-    public override long Length => throw new NotSupportedException();
-
-    /// <inheritdoc/>
-    public override long Position
-    {
-        get => throw new NotSupportedException();
-        set => throw new NotSupportedException();
-    }
-
-    /// <inheritdoc/>
-    public override void Flush() { }
-
-    /// <inheritdoc/>
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    /// <inheritdoc/>
-    public override void SetLength(long value) => throw new NotSupportedException();
-
-    /// <inheritdoc/>
-    public override void Write(byte[] from, int offset, int count) => throw new NotSupportedException();
 }

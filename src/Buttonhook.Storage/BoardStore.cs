@@ -31,13 +31,15 @@ public sealed class BoardStore(Database database)
         string? ImageId,
         long CardNumber,
         long Simulated,
-        string? FaultId
+        string? FaultId,
+        string? CableId,
+        string Parts
     );
 
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
         screen AS Screen, network AS Network, supply_id AS SupplyId, adapter_id AS AdapterId, told_by AS ToldBy, image_id AS ImageId,
-        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId
+        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts
         """;
 
     /// <summary>All boards in the order of the bench.</summary>
@@ -70,7 +72,15 @@ public sealed class BoardStore(Database database)
             r.ModelId,
             r.RevisionId,
             (int)r.MemoryMib,
-            new((int?)r.CardGb, r.Screen != 0, r.Network != 0, r.SupplyId, r.AdapterId),
+            new(
+                (int?)r.CardGb,
+                r.Screen != 0,
+                r.Network != 0,
+                r.SupplyId,
+                r.AdapterId,
+                r.CableId,
+                JsonSerializer.Deserialize<string[]>(r.Parts) ?? []
+            ),
             JsonSerializer.Deserialize<string[]>(r.ToldBy) ?? [],
             r.ImageId,
             [.. changes.Select(c => c.Text)],
@@ -88,12 +98,13 @@ public sealed class BoardStore(Database database)
         {
             connection.Execute(
                 """
-                INSERT INTO boards (id, nickname, model_id, revision_id, memory_mib, card_gb, screen, network, supply_id, adapter_id, told_by, image_id, simulated, fault_id, position)
-                VALUES (@Id, @Nickname, @ModelId, @RevisionId, @MemoryMiB, @CardGb, @Screen, @Network, @SupplyId, @AdapterId, @toldBy, @ImageId, @Simulated, @faultId,
+                INSERT INTO boards (id, nickname, model_id, revision_id, memory_mib, card_gb, screen, network, supply_id, adapter_id, told_by, image_id, simulated, fault_id, cable_id, parts, position)
+                VALUES (@Id, @Nickname, @ModelId, @RevisionId, @MemoryMiB, @CardGb, @Screen, @Network, @SupplyId, @AdapterId, @toldBy, @ImageId, @Simulated, @faultId, @CableId, @parts,
                         (SELECT COALESCE(MAX(position), 0) + 1 FROM boards))
                 ON CONFLICT (id) DO UPDATE SET nickname = excluded.nickname, model_id = excluded.model_id, revision_id = excluded.revision_id,
                   memory_mib = excluded.memory_mib, card_gb = excluded.card_gb, screen = excluded.screen, network = excluded.network,
-                  supply_id = excluded.supply_id, adapter_id = excluded.adapter_id, told_by = excluded.told_by, fault_id = excluded.fault_id
+                  supply_id = excluded.supply_id, adapter_id = excluded.adapter_id, told_by = excluded.told_by, fault_id = excluded.fault_id,
+                  cable_id = excluded.cable_id, parts = excluded.parts
                 """,
                 new
                 {
@@ -110,6 +121,8 @@ public sealed class BoardStore(Database database)
                     toldBy = JsonSerializer.Serialize(board.ToldBy),
                     board.ImageId,
                     board.Simulated,
+                    board.Connected.CableId,
+                    parts = JsonSerializer.Serialize(board.Connected.Parts ?? []),
                     faultId,
                 }
             );

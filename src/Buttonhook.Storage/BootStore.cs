@@ -130,6 +130,16 @@ public sealed class BootStore(Database database)
             yield return new(reader.GetInt32(0), (byte[])reader[1]);
     }
 
+    /// <summary>How many bytes a boot printed.</summary>
+    public long LogBytes(string bootId)
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<long>(
+            "SELECT COALESCE(SUM(LENGTH(bytes)), 0) FROM boot_bytes WHERE boot_id = @bootId",
+            new { bootId }
+        );
+    }
+
     /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
     public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled)
     {
@@ -200,25 +210,51 @@ public sealed class BootStore(Database database)
     /// <summary>Boots that no one ended: captures that were running when the application stopped.</summary>
     public IReadOnlyList<Boot> Unended() => Query("WHERE ended_at IS NULL", new { });
 
-    /// <summary>The record of an image on a board revision, its times from power to login in seconds included; boots whose end is open, or whose console was at fault, do not count.</summary>
-    public BootRecord Record(string modelId, string revisionId, string imageId)
+    // Sums have no declared type in SQLite, so the columns are set by name and not through a constructor.
+    private sealed class TallyRow
     {
-        var boots = Query(
-            "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IS NOT NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'",
-            new
-            {
-                modelId,
-                revisionId,
-                imageId,
-            }
-        );
-        var logins = boots.Where(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded).ToList();
-        var seconds = logins
-            .Select(b => b.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds)
-            .OfType<int>()
-            .Select(ms => (int)Math.Round(ms / 1000.0))
-            .ToList();
-        return new(logins.Count, boots.Count, seconds.Count == 0 ? null : seconds.Min(), seconds.Count == 0 ? null : seconds.Max());
+        public string ImageId { get; init; } = "";
+        public string BoardId { get; init; } = "";
+        public string ModelId { get; init; } = "";
+        public string RevisionId { get; init; } = "";
+        public long Successes { get; init; }
+        public long Tries { get; init; }
+        public double? FastestSeconds { get; init; }
+        public double? SlowestSeconds { get; init; }
+    }
+
+    /// <summary>Boots of every image on every board, counted; boots whose end is open, or whose console was at fault, do not count.</summary>
+    public IReadOnlyList<BootTally> Tallies()
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<TallyRow>(
+                    """
+                    WITH counted AS (
+                      SELECT image_id, board_id, model_id, revision_id, outcome IN ('ReachedLogin', 'Degraded') AS good,
+                        (SELECT json_extract(s.value, '$.milliseconds') / 1000.0 FROM json_each(stages) AS s WHERE json_extract(s.value, '$.stage') = 'login') AS seconds
+                      FROM boots
+                      WHERE image_id IS NOT NULL AND outcome IS NOT NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'
+                    )
+                    SELECT image_id AS ImageId, board_id AS BoardId, model_id AS ModelId, revision_id AS RevisionId,
+                      SUM(good) AS Successes, COUNT(*) AS Tries,
+                      MIN(CASE WHEN good THEN seconds END) AS FastestSeconds, MAX(CASE WHEN good THEN seconds END) AS SlowestSeconds
+                    FROM counted GROUP BY image_id, board_id, model_id, revision_id
+                    """
+                )
+                .Select(r => new BootTally(
+                    r.ImageId,
+                    r.BoardId,
+                    r.ModelId,
+                    r.RevisionId,
+                    (int)r.Successes,
+                    (int)r.Tries,
+                    r.FastestSeconds is { } fast ? (int)Math.Round(fast) : null,
+                    r.SlowestSeconds is { } slow ? (int)Math.Round(slow) : null
+                )),
+        ];
     }
 
     /// <summary>Good boots of this pair with arrival times, newest first: for the bands beside the stages and the usual silence.</summary>

@@ -72,6 +72,20 @@ public sealed class RunningApp : IAsyncDisposable
         return id;
     }
 
+    /// <summary>Inspects a file and waits until it is done.</summary>
+    public async Task<JsonElement> Inspected(string path, string? boardId)
+    {
+        var started = await Json(await Http.PostAsJsonAsync("/api/inspections", new { path, boardId }));
+        for (var i = 0; i < 600; i++)
+        {
+            var state = await Get($"/api/inspections/{started.GetProperty("id").GetString()}");
+            if (!state.GetProperty("running").GetBoolean())
+                return state;
+            await Task.Delay(50);
+        }
+        throw new TimeoutException("The inspection did not end.");
+    }
+
     public Task<JsonElement> Get(string path) => Http.GetFromJsonAsync<JsonElement>(path);
 
     public static async Task<JsonElement> Json(HttpResponseMessage response)

@@ -7,15 +7,40 @@ namespace Buttonhook.Core.Tests;
 /// <summary>The catalogue of the demo and boards of it.</summary>
 public static class Bench
 {
-    private sealed record Parts(IReadOnlyList<Supply> Supplies, IReadOnlyList<ConsoleAdapter> Adapters);
+    private sealed record Parts(
+        IReadOnlyList<Supply> Supplies,
+        IReadOnlyList<SupplyCable> Cables,
+        [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
+        IReadOnlyList<ConsoleAdapter> Adapters
+    );
 
     public static Catalogue Catalogue { get; } = Read();
 
     private static Catalogue Read()
     {
         var parts = One<Parts>("bench/parts.yaml", "parts");
-        return new(Many<BoardModel>("boards", "board"), Many<ImageCard>("images", "image"), parts.Supplies, parts.Adapters);
+        return new(
+            Many<BoardModel>("boards", "board"),
+            Many<ImageCard>("images", "image"),
+            parts.Supplies,
+            parts.Adapters,
+            Many<RevisionScheme>("codes", "revision-code"),
+            parts.Cables,
+            parts.Fed
+        );
     }
+
+    /// <summary>The catalogue with more cards in it.</summary>
+    public static Catalogue With(IReadOnlyList<BoardModel> models, IReadOnlyList<ImageCard> images) =>
+        new(
+            [.. Catalogue.Models, .. models],
+            [.. Catalogue.Images, .. images],
+            Catalogue.Supplies,
+            Catalogue.Adapters,
+            Catalogue.Codes,
+            Catalogue.Cables,
+            Catalogue.Parts
+        );
 
     private static IReadOnlyList<T> Many<T>(string folder, string schema)
         where T : class => [.. Directory.GetFiles(Path.Combine(Knowledge.Data, folder)).Order().Select(f => One<T>(f, schema))];
@@ -26,7 +51,7 @@ public static class Bench
         var read = DataFile.Read<T>(
             file,
             File.ReadAllText(Path.Combine(Knowledge.Data, file)),
-            File.ReadAllText(Path.Combine(Knowledge.Data, $"schemas/{schema}.schema.json"))
+            File.ReadAllText(Path.Combine(Knowledge.Root, $"docs/formats/{schema}.schema.json"))
         );
         return read.Value ?? throw new InvalidOperationException(read.Problem!.ToString());
     }
@@ -34,7 +59,7 @@ public static class Bench
     public static Board Board(string model, string? revision = null, int? card = 32, string? image = null, bool screen = false)
     {
         var card0 = Catalogue.Model(model)!;
-        var supply = Catalogue.Supplies.Last(s => s.Volts == card0.Power.Volts && s.Amps >= card0.Power.Amps);
+        var supply = Catalogue.Supplies.Last(s => Math.Abs(s.Volts - card0.Power.Volts) < 0.3 && s.Amps >= card0.Power.Amps);
         var adapter = Catalogue.Adapters.First(a => a.Levels.Contains(card0.Console.Level));
         return new(
             "id",

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Diagnostics;
+using System.IO.Hashing;
 using System.Text;
 
 namespace Buttonhook.Core.Tests;
@@ -20,7 +21,13 @@ public static class ImageMaker
         new()
         {
             ["/Image"] = Arm64Kernel(),
-            ["/initrd.img"] = Cpio(("init", 0x81ED, Elf(183)), ("lib/ext4.ko", 0x81A4, [1])),
+            ["/initrd.img"] = Cpio(
+                ("init", 0x81ED, Elf(183)),
+                ("lib/ext4.ko", 0x81A4, [1]),
+                ("lib/virtio_blk.ko", 0x81A4, [1]),
+                ("lib/mmc_block.ko", 0x81A4, [1]),
+                ("lib/usb-storage.ko", 0x81A4, [1])
+            ),
             ["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(Menu(GoodAppend)),
         };
 
@@ -149,8 +156,8 @@ public static class ImageMaker
         return disk;
     }
 
-    /// <summary>An ext4 file system of 4 MiB by the system's mke2fs.</summary>
-    public static byte[] Ext(Dictionary<string, byte[]> files)
+    /// <summary>An ext4 file system, of 4 MiB if no size is given, by the system's mke2fs.</summary>
+    public static byte[] Ext(Dictionary<string, byte[]> files, string size = "4M", params (string Path, string Target)[] links)
     {
         var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
         try
@@ -164,10 +171,12 @@ public static class ImageMaker
                 if (path.StartsWith("/sbin/") || path.StartsWith("/bin/"))
                     File.SetUnixFileMode(file, (UnixFileMode)0b111_101_101);
             }
+            foreach (var (path, target) in links)
+                File.CreateSymbolicLink(tree + path, target);
             var image = Path.Combine(folder, "root.ext4");
             var mke2fs = new[] { "/sbin/mke2fs", "/usr/sbin/mke2fs" }.First(File.Exists);
             using var process = Process.Start(
-                new ProcessStartInfo(mke2fs, ["-q", "-F", "-t", "ext4", "-U", RootUuid, "-L", "fallowroot", "-d", tree, image, "4M"])
+                new ProcessStartInfo(mke2fs, ["-q", "-F", "-t", "ext4", "-U", RootUuid, "-L", "fallowroot", "-d", tree, image, size])
                 {
                     RedirectStandardError = true,
                 }
@@ -180,6 +189,58 @@ public static class ImageMaker
         {
             Directory.Delete(folder, true);
         }
+    }
+
+    /// <summary>The same disk with a GPT in two copies (UEFI 5.3): the boot partition marked, and the root.</summary>
+    public static byte[] GptDisk(byte[] boot, byte[] root)
+    {
+        const int tableBytes = 128 * 128;
+        var disk = (byte[])[.. Disk(boot, root), .. new byte[1 << 20]];
+        var sectors = disk.Length / Sector;
+        disk.AsSpan(440, 70).Clear();
+        disk[446 + 4] = 0xEE;
+        BinaryPrimitives.WriteUInt32LittleEndian(disk.AsSpan(446 + 8), 1);
+        BinaryPrimitives.WriteUInt32LittleEndian(disk.AsSpan(446 + 12), (uint)sectors - 1);
+        var table = new byte[tableBytes];
+        void Entry(int index, string id, int start, int length, ulong marks)
+        {
+            var entry = table.AsSpan(index * 128);
+            new Guid("0FC63DAF-8483-4772-8E79-3D69D8477DE4").TryWriteBytes(entry);
+            new Guid(id).TryWriteBytes(entry[16..]);
+            BinaryPrimitives.WriteUInt64LittleEndian(entry[32..], (ulong)(start / Sector));
+            BinaryPrimitives.WriteUInt64LittleEndian(entry[40..], (ulong)((start + length) / Sector) - 1);
+            BinaryPrimitives.WriteUInt64LittleEndian(entry[48..], marks);
+            Encoding.Unicode.GetBytes(index == 0 ? "boot" : "root").CopyTo(entry[56..]);
+        }
+        Entry(0, "11111111-2222-4333-8444-555555555555", 2048 * Sector, boot.Length, 4);
+        Entry(1, "21111111-2222-4333-8444-555555555555", 2048 * Sector + boot.Length, root.Length, 0);
+        foreach (var (at, other, entries) in ((int, int, int)[])[(1, sectors - 1, 2), (sectors - 1, 1, sectors - 33)])
+        {
+            table.CopyTo(disk, entries * Sector);
+            var header = disk.AsSpan(at * Sector, 92);
+            "EFI PART"u8.CopyTo(header);
+            BinaryPrimitives.WriteUInt32LittleEndian(header[12..], 92);
+            BinaryPrimitives.WriteUInt64LittleEndian(header[32..], (ulong)other);
+            BinaryPrimitives.WriteUInt64LittleEndian(header[48..], (ulong)sectors - 34);
+            BinaryPrimitives.WriteUInt64LittleEndian(header[72..], (ulong)entries);
+            BinaryPrimitives.WriteUInt32LittleEndian(header[80..], 128);
+            BinaryPrimitives.WriteUInt32LittleEndian(header[84..], 128);
+            SealGpt(disk, at * Sector);
+        }
+        return disk;
+    }
+
+    /// <summary>Makes the checksums of a GPT header fit what it and its entries hold now.</summary>
+    public static void SealGpt(byte[] disk, int at = Sector)
+    {
+        var header = disk.AsSpan(at, 92);
+        var table = (long)BinaryPrimitives.ReadUInt64LittleEndian(header[72..]) * Sector;
+        var bytes = (long)BinaryPrimitives.ReadUInt32LittleEndian(header[80..]) * BinaryPrimitives.ReadUInt32LittleEndian(header[84..]);
+        if (table < 0 || bytes <= 0 || bytes > disk.Length || table > disk.Length - bytes)
+            return;
+        BinaryPrimitives.WriteUInt32LittleEndian(header[88..], Crc32.HashToUInt32(disk.AsSpan((int)table, (int)bytes)));
+        header[16..20].Clear();
+        BinaryPrimitives.WriteUInt32LittleEndian(header[16..], Crc32.HashToUInt32(header));
     }
 
     /// <summary>MBR, boot partition (bootable, type 0c) and root partition.</summary>

@@ -14,7 +14,7 @@ public static class Knowledge
     {
         var read = RuleBook.Read(
             Directory.GetFiles(Path.Combine(Data, "rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
-            File.ReadAllText(Path.Combine(Data, "schemas/rulebook.schema.json"))
+            File.ReadAllText(Path.Combine(Root, "docs/formats/rulebook.schema.json"))
         );
         return read.Value is { } book ? new(book) : throw new InvalidOperationException(read.Problem!.ToString());
     });

@@ -3,6 +3,7 @@ using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Matching;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -31,7 +32,18 @@ public sealed class StoreTests : IDisposable
     }
 
     private static Board Board(string id = "a", string nickname = "Quince") =>
-        new(id, nickname, "quill-v", "B", 4096, new(32, false, true, "usb-5v-3a", null), ["mark", "loader"], null, [], true);
+        new(
+            id,
+            nickname,
+            "quill-v",
+            "B",
+            4096,
+            new(32, false, true, "usb-5v-3a", null, "usb-usual", ["ssd", "fan"]),
+            ["mark", "loader"],
+            null,
+            [],
+            true
+        );
 
     private BenchBoard Saved(string id = "a", string nickname = "Quince") => boards.Save(Board(id, nickname), "disk-full").Value!;
 
@@ -40,7 +52,16 @@ public sealed class StoreTests : IDisposable
     {
         Saved();
         var found = boards.Find("a")!;
-        Assert.Equal(Board() with { ToldBy = found.Board.ToldBy, Changes = found.Board.Changes }, found.Board);
+        Assert.Equal(
+            Board() with
+            {
+                ToldBy = found.Board.ToldBy,
+                Changes = found.Board.Changes,
+                Connected = Board().Connected with { Parts = found.Board.Connected.Parts },
+            },
+            found.Board
+        );
+        Assert.Equal(["ssd", "fan"], found.Board.Connected.Parts!);
         Assert.Equal(["mark", "loader"], found.Board.ToldBy);
         Assert.Equal("disk-full", found.FaultId);
     }
@@ -153,8 +174,7 @@ public sealed class StoreTests : IDisposable
         Boot(Outcome.Stopped, "root-not-found", true, null);
         Boot(Outcome.Garbled, "console-speed-mismatch", true, null);
         Boot(Outcome.Stopped, null, false, null);
-        Assert.Equal(new(2, 3, 24, 41), boots.Record("quill-v", "B", "fallow"));
-        Assert.Equal(new(0, 0, null, null), boots.Record("quill-v", "A", "fallow"));
+        Assert.Equal(new BootTally("fallow", "a", "quill-v", "B", 2, 3, 24, 41), Assert.Single(boots.Tallies()));
         Assert.Equal([12_000, 12_000], boots.Good("quill-v", "B", "fallow").Select(b => b.LongestQuiet));
     }
 

@@ -15,7 +15,7 @@ test("from the bench to kept settings, over one fault", async ({ page }) => {
   // Prepare shows the card to scale, Connect the crossed wires.
   await expect(page.getByText("Fallow 12 server on a 32 GB card, 29.1 GiB.")).toBeVisible();
   await page.getByRole("link", { name: "Connect", exact: false }).first().click();
-  await expect(page.getByText("Needs 3.0 A at the board; this supply gives 3.0 A")).toBeVisible();
+  await expect(page.getByText("Needs 2.2 A at the board; this supply gives 3.0 A")).toBeVisible();
 
   // Boot: it stops at the root, the lines that prove it are marked.
   await next(page).getByRole("button", { name: /Boot it/ }).click();

@@ -1,7 +1,9 @@
+import { createHash } from "node:crypto";
 import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, expectAccessible, test } from "./bench";
+import { linuxImage } from "./image";
 
 test("an image file is looked into and its chain is shown torn where it breaks", async ({ page }) => {
   // One partition that ends beyond the file: an image that was cut off.
@@ -22,17 +24,41 @@ test("an image file is looked into and its chain is shown torn where it breaks",
   await expectAccessible(page);
 });
 
-test("an unknown board is told from its log, and sources that disagree are shown", async ({ page }) => {
-  await page.goto("/boards/new");
-  await page.getByText("Not sure which board it is?").click();
-  await page.getByLabel("Its boot log, or text of the running system").fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
-  await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(page.locator(".candidates li").first()).toContainText("Thornlea Spindle 2, revision 1.3, 2 GB");
-  await page.getByLabel("What is printed on it").fill("SP2 v1.1");
-  await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(page.getByText("The mark says Spindle 2, revision 1.1, the log says Spindle 2, revision 1.3.")).toBeVisible();
-  await expect(page.getByText("Look here next: under the maker's name, beside the header.")).toBeVisible();
+test("a file that is sent is looked into, compared with its sum and put on the shelf", async ({ page }) => {
+  const disk = Buffer.alloc(2 << 20, 1);
+  disk.writeUInt16LE(0, 510);
+  const name = `sent-${Date.now()}.img`;
+  const sum = createHash("sha256").update(disk).digest("hex");
+  await page.goto("/images");
+  await page.getByLabel(/Published SHA-256/).fill(`${sum}  other.img`);
+  await page.getByLabel(/choose or drop a file/).setInputFiles({
+    name,
+    mimeType: "application/octet-stream",
+    buffer: disk,
+  });
+  await expect(page.getByText("This text has no such line.").or(page.getByText(/“.*” is none/))).toBeVisible();
+  await page.getByLabel(/Published SHA-256/).fill(sum);
+  await page.getByRole("button", { name: "Look into it" }).click();
+  await expect(page.getByText("The checksum is the published one.")).toBeVisible();
+  await page.reload();
+  await expect(page.getByText("A system that does not tell its name")).toBeVisible();
+});
+
+test("an image is put on the shelf, with its card, and taken off again", async ({ page }) => {
+  const folder = mkdtempSync(join(tmpdir(), "buttonhook-"));
+  const path = join(folder, "orchard-7.img");
+  linuxImage(path);
+  await page.goto("/images");
+  await page.getByLabel(/Path on this computer/).fill(path);
+  await page.getByRole("button", { name: "Look into it" }).click();
+  await expect(page.getByText("Orchard 7 server")).toBeVisible();
+  await page.getByRole("button", { name: "Put it on the shelf" }).click();
+  await expect(page.getByText(/is on the shelf, 12 MiB unpacked/)).toBeVisible();
+  const card = page.locator("details", { hasText: "Orchard" });
+  await card.locator("summary").click();
+  await expect(card.getByText(path)).toBeVisible();
+  await expect(card.getByText("ttyS0,115200").first()).toBeVisible();
   await expectAccessible(page);
-  await page.getByRole("button", { name: "Use Thornlea Spindle 2, revision 1.3" }).click();
-  await expect(page.getByRole("radio", { name: /SP2 v1.3/ })).toBeChecked();
+  await card.getByRole("button", { name: /off the shelf/ }).click();
+  await expect(card).toHaveCount(0);
 });

@@ -22,7 +22,22 @@ public sealed record BoardInput(
 
 /// <summary>What a person has of an unknown board.</summary>
 /// <param name="Tree">A device tree blob in Base64, or null.</param>
-public sealed record CluesInput(string? Mark, string? Text, string? Tree);
+public sealed record CluesInput(string? Mark, string? Code, string? Text, string? Tree, IReadOnlyList<Seen>? Seen)
+{
+    /// <summary>The clues with the device tree in bytes.</summary>
+    public Answer<BoardClues> Clues()
+    {
+        byte[]? tree = null;
+        if (Tree is { Length: > 0 } text)
+        {
+            tree = new byte[text.Length];
+            if (!Convert.TryFromBase64String(text, tree, out var length))
+                return new Problem("A device tree is sent in Base64.", "This is not.", "Choose the file again.");
+            tree = tree[..length];
+        }
+        return new BoardClues(Mark, Code, Text, tree, Seen ?? []);
+    }
+}
 
 /// <summary>A fault that can be put into a simulated board.</summary>
 public sealed record FaultChoice(string Id, string Name);
@@ -69,15 +84,10 @@ public static class BoardEndpoints
 
     private static IResult Identify(CluesInput input, Catalogue catalogue, RuleBookIndex rules)
     {
-        byte[]? tree = null;
-        if (input.Tree is { Length: > 0 } text)
-        {
-            tree = new byte[text.Length];
-            if (!Convert.TryFromBase64String(text, tree, out var length))
-                return new Problem("A device tree is sent in Base64.", "This is not.", "Choose the file again.").Answer();
-            tree = tree[..length];
-        }
-        var told = Identification.Tell(new(input.Mark, input.Text, tree), catalogue, rules);
+        var clues = input.Clues();
+        if (clues.Value is not { } given)
+            return clues.Problem!.Answer();
+        var told = Identification.Tell(given, catalogue, rules);
         return told.Value is { } identified ? Results.Ok(identified) : told.Problem!.Answer();
     }
 
@@ -138,6 +148,10 @@ public static class BoardEndpoints
             return new("The supply should be in the catalogue.", $"{supply} is not.", "Choose one from the list.");
         if (input.Connected.AdapterId is { } adapter && catalogue.Adapter(adapter) is null)
             return new("The console adapter should be in the catalogue.", $"{adapter} is not.", "Choose one from the list.");
+        if (input.Connected.CableId is { } cable && catalogue.Cables.All(c => c.Id != cable))
+            return new("The supply cable should be in the catalogue.", $"{cable} is not.", "Choose one from the list.");
+        if (input.Connected.Parts?.FirstOrDefault(p => catalogue.Parts.All(c => c.Id != p)) is { } part)
+            return new("A part should be in the catalogue.", $"{part} is not.", "Choose one from the list.");
         if (input.FaultId is { } fault && SimulatedFaults.Find(fault) is null)
             return new("The fault should be one that a simulated board can carry.", $"{fault} is not.", "Choose one from the list.");
         return null;

@@ -3,20 +3,61 @@ using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Buttonhook.Storage;
+using Microsoft.AspNetCore.Http.Features;
 
 namespace Buttonhook.App.Endpoints;
 
-/// <summary>An image file on this computer, and the board of the bench to dry-boot it on (null for none).</summary>
-public sealed record InspectionInput(string Path, string? BoardId);
+/// <summary>An image file on this computer, and the board of the bench to dry-boot it on (null for none), and the published checksum (null or empty for none).</summary>
+public sealed record InspectionInput(string Path, string? BoardId, string? Sum);
 
-/// <summary>The image shelf: looking into image files.</summary>
+/// <summary>The id of an inspection that was started.</summary>
+public sealed record InspectionStarted(string Id);
+
+/// <summary>A file that a browser wants to send.</summary>
+/// <param name="Stamp">When it was last changed, in milliseconds since 1970.</param>
+public sealed record UploadInput(string Name, long TotalBytes, long Stamp);
+
+/// <summary>The image shelf: looking into image files, uploads, and cards made from what was found.</summary>
 public static class ImageEndpoints
 {
     /// <summary>Adds the routes.</summary>
-    public static void MapImages(this RouteGroupBuilder api) => api.MapPost("/inspections", Inspect).Produces<Inspection>();
+    public static void MapImages(this RouteGroupBuilder api)
+    {
+        api.MapPost("/inspections", Start).Produces<InspectionStarted>();
+        api.MapGet(
+                "/inspections/{id}",
+                (string id, Inspections inspections) =>
+                    inspections.Find(id) is { } state ? Results.Ok(state) : Problems.Missing("This inspection")
+            )
+            .Produces<InspectionState>();
+        api.MapDelete(
+            "/inspections/{id}",
+            (string id, Inspections inspections) => inspections.Stop(id) ? Results.NoContent() : Problems.Missing("This inspection")
+        );
+        api.MapPost("/inspections/{id}/card", Shelve).Produces<ImageCard>();
+        api.MapGet(
+                "/images/{id}/inspection",
+                (string id, CardStore cards) =>
+                    cards.Found(id) is { } found ? Results.Ok(found) : Problems.Missing("An inspection of this image")
+            )
+            .Produces<Inspection>();
+        api.MapPost(
+                "/uploads",
+                (UploadInput input, Uploads uploads) =>
+                {
+                    var begun = uploads.Begin(input.Name, input.TotalBytes, input.Stamp);
+                    return begun.Value is { } state ? Results.Ok(state) : begun.Problem!.Answer();
+                }
+            )
+            .Produces<UploadState>();
+        api.MapPut("/uploads/{id}", Receive).Accepts<Stream>("application/octet-stream").Produces<UploadState>();
+        api.MapDelete(
+            "/uploads/{id}",
+            (string id, Uploads uploads) => uploads.Cancel(id) ? Results.NoContent() : Problems.Missing("This upload")
+        );
+    }
 
-    /// <summary>Inspects; ends when the page goes away.</summary>
-    private static async Task<IResult> Inspect(InspectionInput input, BoardStore boards, Catalogue catalogue, CancellationToken token)
+    private static IResult Start(InspectionInput input, BoardStore boards, Catalogue catalogue, Inspections inspections)
     {
         if (!Path.IsPathRooted(input.Path))
             return new Problem(
@@ -29,12 +70,38 @@ public static class ImageEndpoints
         {
             if (boards.Find(id) is not { } bench)
                 return Problems.Missing("This board");
-            var found = DryBoards.Find($"{bench.Board.ModelId}@{bench.Board.RevisionId}", catalogue);
-            if (found.Value is not { } dry)
+            var found = DryBoards.Of(bench.Board, catalogue);
+            if (found.Value is null)
                 return found.Problem!.Answer();
-            board = dry with { MemoryMiB = bench.Board.MemoryMiB };
+            board = found.Value;
         }
-        var inspected = await Task.Run(() => ImageFiles.Inspect(input.Path, board, hash: false, token), token);
-        return inspected.Value is { } inspection ? Results.Ok(inspection) : inspected.Problem!.Answer();
+        return Results.Ok(
+            new InspectionStarted(inspections.Start(input.Path, board, string.IsNullOrWhiteSpace(input.Sum) ? null : input.Sum))
+        );
+    }
+
+    /// <summary>Puts an inspected image on the shelf.</summary>
+    private static IResult Shelve(string id, Inspections inspections, Cards cards, CardStore store, TimeProvider clock)
+    {
+        if (inspections.Find(id) is not { Inspection: { } found } state)
+            return Problems.Missing("This inspection");
+        var made = ImageCards.From(found, state.Path);
+        if (made.Value is not { } card)
+            return made.Problem!.Answer();
+        var added = cards.Add(new([], [card], []));
+        if (added.Problem is { } problem)
+            return problem.Answer();
+        store.Keep(card.Id, found, clock.GetUtcNow());
+        return Results.Ok(card);
+    }
+
+    private static async Task<IResult> Receive(string id, long from, HttpContext context, Uploads uploads, CancellationToken token)
+    {
+        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+            limit.MaxRequestBodySize = Uploads.Largest;
+        var state = await uploads.Append(id, from, context.Request.Body, token);
+        return state is not { } answer ? Problems.Missing("This upload")
+            : answer.Value is { } good ? Results.Ok(good)
+            : answer.Problem!.Answer(StatusCodes.Status409Conflict);
     }
 }

@@ -3,7 +3,6 @@ using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Matching;
-using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -24,13 +23,22 @@ public sealed record MatchRow(
     double LowerEnd,
     int? FastestSeconds,
     int? SlowestSeconds,
+    IReadOnlyList<NearBoots> Near,
     bool Chosen
 );
 
-/// <summary>The card, the wires and the supply for a board with its chosen image.</summary>
-public sealed record Preparation(CardPlan? Card, string? CommandLine, Wiring? Wiring, SupplyVerdict Supply);
+/// <summary>The wires and the supply for a board.</summary>
+/// <param name="Speed">The rate that the adapter reaches; null when none is chosen.</param>
+/// <param name="LogBytes">What the newest boot printed; null when there is none.</param>
+public sealed record Connection(
+    Wiring? Wiring,
+    ConsoleSpeed? Speed,
+    long? LogBytes,
+    SupplyVerdict Supply,
+    IReadOnlyList<PowerStep> BeforePower
+);
 
-/// <summary>Match, Prepare and Connect.</summary>
+/// <summary>Match and Connect.</summary>
 public static class MatchingEndpoints
 {
     /// <summary>Adds the routes.</summary>
@@ -38,31 +46,40 @@ public static class MatchingEndpoints
     {
         api.MapGet("/boards/{id}/matches", Matches).Produces<IReadOnlyList<MatchRow>>();
         api.MapPut("/boards/{id}/image", Choose).Produces<BoardView>();
-        api.MapGet("/boards/{id}/preparation", Prepare).Produces<Preparation>();
+        api.MapGet("/boards/{id}/connection", Connect).Produces<Connection>();
     }
 
-    private static IResult Matches(string id, BoardStore boards, BenchViews views) =>
-        boards.Find(id) is not { } bench
-            ? Problems.Missing("This board")
-            : Results.Ok(
-                views
-                    .MatchesOf(bench.Board)
-                    .Select(m => new MatchRow(
-                        m.Image.Id,
-                        m.Image.Title,
-                        m.Image.Kernel,
-                        m.Image.LongTermUntil,
-                        m.Verdict,
-                        m.Reasons,
-                        m.Record.Successes,
-                        m.Record.Tries,
-                        m.Record.LowerEnd,
-                        m.Record.FastestSeconds,
-                        m.Record.SlowestSeconds,
-                        m.Image.Id == bench.Board.ImageId
-                    ))
-                    .ToList()
-            );
+    private static readonly Dictionary<string, School> Schools = Enum.GetValues<School>()
+        .ToDictionary(s => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(s.ToString()));
+
+    private static IResult Matches(string id, bool? screen, bool? longTerm, string? school, BoardStore boards, BenchViews views) =>
+        boards.Find(id) is not { } bench ? Problems.Missing("This board")
+        : !Schools.TryGetValue(school ?? "one-card", out var way)
+            ? new Problem(
+                $"A system lies on its media as {string.Join(", ", Schools.Keys)}.",
+                $"{school} is none of them.",
+                "Choose one of them."
+            ).Answer()
+        : Results.Ok(
+            views
+                .MatchesOf(bench.Board, new(screen ?? bench.Board.Connected.Screen, longTerm ?? true, way))
+                .Select(m => new MatchRow(
+                    m.Image.Id,
+                    m.Image.Title,
+                    m.Image.Kernel,
+                    m.Image.LongTermUntil,
+                    m.Verdict,
+                    m.Reasons,
+                    m.Record.Successes,
+                    m.Record.Tries,
+                    m.Record.LowerEnd,
+                    m.Record.FastestSeconds,
+                    m.Record.SlowestSeconds,
+                    m.Record.Near,
+                    m.Image.Id == bench.Board.ImageId
+                ))
+                .ToList()
+        );
 
     private static async Task<IResult> Choose(
         string id,
@@ -82,18 +99,19 @@ public static class MatchingEndpoints
         return Results.Ok(views.Board(id));
     }
 
-    private static IResult Prepare(string id, BoardStore boards, Catalogue catalogue)
+    private static IResult Connect(string id, BoardStore boards, BootStore boots, Catalogue catalogue)
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
-        var connected = bench.Board.Connected;
-        var image = catalogue.Image(bench.Board.ImageId);
+        var adapter = catalogue.Adapter(bench.Board.Connected.AdapterId);
+        var newest = boots.Of(id).FirstOrDefault();
         return Results.Ok(
-            new Preparation(
-                image is not null && connected.CardGb is { } card ? CardPlan.For(image, card) : null,
-                image is null ? null : $"root=PARTUUID={image.RootPartUuid} ro rootwait {KernelArguments.Console(model.Console)}",
-                catalogue.Adapter(connected.AdapterId) is { } adapter ? ConsoleWires.Check(adapter, model.Console) : null,
-                SupplyCheck.Check(catalogue.Supply(connected.SupplyId), model.Power)
+            new Connection(
+                adapter is null ? null : ConsoleWires.Check(adapter, model.Console),
+                adapter is null ? null : ConsoleSpeed.Of(adapter, model.Console.Speed),
+                newest is null ? null : boots.LogBytes(newest.Id),
+                SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue),
+                BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue)
             )
         );
     }

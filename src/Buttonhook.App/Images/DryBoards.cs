@@ -11,34 +11,55 @@ public static class DryBoards
     private static readonly string[] Loaders = ["distro", "efi", "bios", "keyvalue"];
     private static readonly string[] Media = ["sd", "usb", "virtio"];
 
-    /// <summary>The board that a word names: an id of the catalogue (with @revision for another than the newest), or a JSON file.</summary>
-    public static Answer<DryBoard> Find(string word, Catalogue catalogue)
+    /// <summary>A board of the bench with its own memory.</summary>
+    public static Answer<DryBoard> Of(Board board, Catalogue catalogue)
+    {
+        var found = Find($"{board.ModelId}@{board.RevisionId}", catalogue);
+        return found.Value is { } dry ? dry with { MemoryMiB = board.MemoryMiB } : found;
+    }
+
+    /// <summary>The board that a word names: an id of the catalogue (with @revision for another than the newest), a board card in YAML, or a minimal card in JSON.</summary>
+    public static Answer<DryBoard> Find(string word, Catalogue catalogue, CardSchemas? schemas = null)
     {
         if (word.Split('@') is [var id, .. var rest] && catalogue.Model(id) is { } model)
-        {
-            if (model.Revision(rest.FirstOrDefault() ?? model.Revisions[^1].Id) is not { } revision)
-                return new Problem(
-                    $"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.",
-                    $"{rest[0]} is not one of them.",
-                    "Look at the mark on the board."
-                );
-            return new DryBoard(
-                model.InstructionSet,
-                model.InstructionSet == InstructionSet.Amd64 ? "efi" : "distro",
-                "sd",
-                model.Console.Device,
-                model.Console.Speed,
-                model.MemoryMiB[0],
-                [revision.Compatible],
-                model.Banner
-            );
-        }
+            return Of(model, rest.FirstOrDefault());
         if (!File.Exists(word))
             return new Problem(
-                "--board should be an id of the catalogue or a JSON file.",
+                "--board should be an id of the catalogue, a board card, or a minimal card in JSON.",
                 $"{word} is neither.",
                 $"Ids are {string.Join(", ", catalogue.Models.Select(m => m.Id))}."
             );
+        if (schemas is null || IsMinimal(word))
+            return Minimal(word);
+        try
+        {
+            var pack = CardPack.Read(word, File.ReadAllText(word), schemas);
+            return pack.Value is not { } cards ? pack.Problem!
+                : cards.Boards is [var card] ? Of(card, null)
+                : new Problem($"{word} should hold one board card.", $"It holds {cards.Boards.Count}.", "Export the one you mean.");
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return Wrong(word, e.Message);
+        }
+    }
+
+    /// <summary>Whether a word names a file with a minimal board card, which needs nothing of the catalogue.</summary>
+    public static bool IsMinimal(string word)
+    {
+        try
+        {
+            return File.Exists(word) && File.ReadAllText(word).TrimStart() is ['{', ..];
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Reads a minimal board card in JSON; what is missing or wrong in it is a problem.</summary>
+    public static Answer<DryBoard> Minimal(string word)
+    {
         try
         {
             var board = JsonSerializer.Deserialize<DryBoard>(File.ReadAllText(word), DataFile.Json);
@@ -62,6 +83,25 @@ public static class DryBoards
             return Wrong(word, e.Message);
         }
     }
+
+    private static Answer<DryBoard> Of(BoardModel model, string? revisionId) =>
+        model.Revision(revisionId ?? model.Revisions[^1].Id) is { } revision
+            ? new DryBoard(
+                model.InstructionSet,
+                model.Loader,
+                "sd",
+                model.Console.Device,
+                model.Console.Speed,
+                model.MemoryMiB[0],
+                [revision.Compatible],
+                model.Banner,
+                model.FirstLoader
+            )
+            : new Problem(
+                $"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.",
+                $"{revisionId} is not one of them.",
+                "Look at the mark on the board."
+            );
 
     private static Problem Wrong(string file, string why) =>
         new(

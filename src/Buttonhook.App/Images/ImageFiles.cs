@@ -1,9 +1,6 @@
-using System.IO.Compression;
-using System.Security.Cryptography;
 using Buttonhook.Core;
 using Buttonhook.Core.Images;
 using Buttonhook.Hardware;
-using SharpCompress.Archives.SevenZip;
 using SharpCompress.Compressors.BZip2;
 
 namespace Buttonhook.App.Images;
@@ -19,157 +16,96 @@ public static class ImageFiles
     private const int BlockBytes = 1 << 16;
 
     /// <summary>Inspects a file; what stands in the way is a problem.</summary>
-    /// <param name="hash">Whether the checksum of a large raw image is computed too.</param>
-    public static Answer<Inspection> Inspect(string path, DryBoard? board, bool hash, CancellationToken token)
+    /// <param name="signs">First loaders to look for.</param>
+    /// <param name="look">Sees the image while it lies unpacked.</param>
+    /// <param name="progress">Hears how many bytes of the file have been read.</param>
+    /// <param name="published">The published checksum that the file should have (see <see cref="Checksum"/>); null when none is known.</param>
+    public static Answer<Inspection> Inspect(
+        string path,
+        DryBoard? board,
+        IReadOnlyList<FirstLoaderSign> signs,
+        string? published,
+        CancellationToken token,
+        Action<long>? progress = null,
+        Action<ImageBytes, Inspection>? look = null
+    )
     {
-        try
+        Answer<Inspection> Compared(Inspection found) =>
+            published is not null && Checksum.Compare(published, path, found.Sha256) is { } problem ? problem : found;
+        Answer<Inspection> Looked(ImageBytes bytes, Inspection found)
         {
-            using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
-            if (file.Length == 0)
-                return new Problem("IMAGE should have at least one byte.", $"{path} is empty.", "Download it again.");
-            var kind = KindOf(file);
-            if (kind == "none")
+            look?.Invoke(bytes, found);
+            return Compared(found);
+        }
+        var opened = PackedImage.Open(path, token, progress);
+        if (opened.Value is not { } packed)
+            return opened.Problem!;
+        using (packed)
+            try
             {
-                var sum = hash || file.Length <= HashedUnasked ? Convert.ToHexStringLower(SHA256.HashData(file)) : "";
-                return Inspection.Of(ImageBytes.Of(file), kind, file.Length, sum, board, Unpack);
-            }
-            using var expanded = new FileStream(
-                Path.Combine(Path.GetTempPath(), $"buttonhook-{Guid.NewGuid():N}.img"),
-                FileMode.CreateNew,
-                FileAccess.ReadWrite,
-                FileShare.None,
-                1 << 16,
-                FileOptions.DeleteOnClose
-            );
-            var hashed = new HashingStream(file);
-            if (Expand(kind, kind is "zip" or "7z" ? file : hashed, expanded, token) is { } problem)
-                return problem with { Came = $"{path}: {problem.Came}" };
-            var digest = kind is "zip" or "7z" ? HashOf(file) : hashed.Finish();
-            return Inspection.Of(ImageBytes.Of(expanded), kind, file.Length, digest, board, Unpack);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return new Problem(
-                "IMAGE should be a file that can be read.",
-                e.Message,
-                "Look at its name, who may read it, and the room on the disk."
-            );
-        }
-    }
-
-    private static string HashOf(FileStream file)
-    {
-        file.Position = 0;
-        return Convert.ToHexStringLower(SHA256.HashData(file));
-    }
-
-    /// <summary>The packing of a file by its first bytes.</summary>
-    private static string KindOf(FileStream file)
-    {
-        Span<byte> head = stackalloc byte[8];
-        head = head[..file.ReadAtLeast(head, 8, false)];
-        file.Position = 0;
-        return head switch
-        {
-            [0x1F, 0x8B, ..] => "gz",
-            [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0, ..] => "xz",
-            [0x28, 0xB5, 0x2F, 0xFD, ..] => "zst",
-            [(byte)'B', (byte)'Z', (byte)'h', ..] => "bz2",
-            [(byte)'P', (byte)'K', 3, 4, ..] => "zip",
-            [(byte)'7', (byte)'z', 0xBC, 0xAF, ..] => "7z",
-            _ => "none",
-        };
-    }
-
-    private static Problem? Expand(string kind, Stream from, FileStream into, CancellationToken token)
-    {
-        try
-        {
-            switch (kind)
-            {
-                case "zip":
-                    using (var archive = SharpCompress.Archives.Zip.ZipArchive.OpenArchive(from))
-                        return LargestOf(
-                            archive.Entries.Where(e => !e.IsDirectory).Select(e => (e.Size, (Func<Stream>)e.OpenEntryStream)),
-                            into,
-                            token
-                        );
-                case "7z":
-                    using (var archive = SevenZipArchive.OpenArchive(from))
-                        return LargestOf(
-                            archive.Entries.Where(e => !e.IsDirectory).Select(e => (e.Size, (Func<Stream>)e.OpenEntryStream)),
-                            into,
-                            token
-                        );
-                default:
-                    using (var stream = Decoder(kind, from))
-                        return Copy(stream, into, token);
-            }
-        }
-        catch (Exception e)
-            when (e
-                    is InvalidDataException
-                        or SharpCompress.Common.SharpCompressException
-                        or ZstdSharp.ZstdException
-                        or NotSupportedException
-                        or EndOfStreamException
-            )
-        {
-            return new(
-                "The image should unpack.",
-                $"It does not: {e.Message.TrimEnd('.')}.",
-                "Download it again and compare its checksum."
-            );
-        }
-    }
-
-    /// <summary>The largest file of an archive is the image; names in it are never used as paths.</summary>
-    private static Problem? LargestOf(IEnumerable<(long Size, Func<Stream> Open)> entries, FileStream into, CancellationToken token)
-    {
-        var best = entries.OrderByDescending(e => e.Size).FirstOrDefault();
-        if (best.Open is null)
-            return new("An archive should hold an image.", "It is empty.", "Download it again.");
-        using var stream = best.Open();
-        return Copy(stream, into, token);
-    }
-
-    /// <summary>Copies with holes for zeros, so that an image takes the room of what is in it.</summary>
-    private static Problem? Copy(Stream from, FileStream into, CancellationToken token)
-    {
-        var buffer = new byte[BlockBytes * 4];
-        long at = 0;
-        while (from.ReadAtLeast(buffer, buffer.Length, false) is > 0 and var count)
-        {
-            token.ThrowIfCancellationRequested();
-            for (var o = 0; o < count; o += BlockBytes)
-            {
-                var block = buffer.AsSpan(o, Math.Min(BlockBytes, count - o));
-                if (block.IndexOfAnyExcept((byte)0) < 0)
-                    continue;
-                into.Position = at + o;
-                into.Write(block);
-            }
-            at += count;
-            if (at > Largest)
-                return new(
-                    $"An image may expand to {Sizes.Binary(Largest)}.",
-                    "This one goes on beyond that.",
-                    "It is no image for a card."
+                if (published is not null && Checksum.For(published, path).Problem is { } unreadable)
+                    return unreadable;
+                if (packed.Compression == "none")
+                {
+                    var hashed = published is not null || packed.SizeBytes <= HashedUnasked;
+                    var sum = hashed ? Task.Run(packed.Sha256, CancellationToken.None) : Task.FromResult("");
+                    try
+                    {
+                        using var raw = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
+                        var found = Inspection.Of(ImageBytes.Of(raw), packed.Compression, packed.SizeBytes, "", board, signs, Unpack);
+                        return Looked(ImageBytes.Of(raw), found with { Sha256 = sum.GetAwaiter().GetResult() });
+                    }
+                    finally
+                    {
+                        // Whatever happened, the file is not closed under the hash.
+                        Task.WaitAny([sum], CancellationToken.None);
+                    }
+                }
+                using var expanded = new FileStream(
+                    Path.Combine(Path.GetTempPath(), $"buttonhook-{Guid.NewGuid():N}.img"),
+                    FileMode.CreateNew,
+                    FileAccess.ReadWrite,
+                    FileShare.None,
+                    1 << 16,
+                    FileOptions.DeleteOnClose
                 );
-        }
-        into.SetLength(at);
-        into.Flush();
-        return at == 0 ? new("The image should unpack to something.", "It unpacks to nothing.", "Download it again.") : null;
+                // Zeros become holes, so that an image takes the room of what is in it.
+                var stopped = packed
+                    .Pump(
+                        Largest,
+                        (piece, at) =>
+                        {
+                            for (var o = 0; o < piece.Length; o += BlockBytes)
+                            {
+                                var block = piece.Span.Slice(o, Math.Min(BlockBytes, piece.Length - o));
+                                if (block.IndexOfAnyExcept((byte)0) < 0)
+                                    continue;
+                                expanded.Position = at + o;
+                                expanded.Write(block);
+                            }
+                        },
+                        token
+                    )
+                    .GetAwaiter()
+                    .GetResult();
+                if (stopped is { } problem)
+                    return problem;
+                expanded.SetLength(packed.ExpandedBytes);
+                expanded.Flush();
+                return Looked(
+                    ImageBytes.Of(expanded),
+                    Inspection.Of(ImageBytes.Of(expanded), packed.Compression, packed.SizeBytes, packed.Sha256(), board, signs, Unpack)
+                );
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                return new Problem(
+                    "IMAGE should be a file that can be read.",
+                    e.Message,
+                    "Look at its name, who may read it, and the room on the disk."
+                );
+            }
     }
-
-    private static Stream Decoder(string kind, Stream from) =>
-        kind switch
-        {
-            "gz" => new GZipStream(from, CompressionMode.Decompress, true),
-            "xz" => new XzStream(from),
-            "zst" => new ZstdSharp.DecompressionStream(from, leaveOpen: true),
-            _ => BZip2Stream.Create(from, SharpCompress.Compressors.CompressionMode.Decompress, true),
-        };
 
     /// <summary>Unpacks a stream inside an image (a kernel, an initial file system) by its magic; null for a kind that is not known.</summary>
     public static Stream? Unpack(Stream stream)
@@ -179,9 +115,9 @@ public static class ImageFiles
         stream.Position = 0;
         return head switch
         {
-            [0x1F, 0x8B, ..] => new GZipStream(stream, CompressionMode.Decompress),
+            [0x1F, 0x8B, ..] => new GzStream(stream),
             [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0] => new XzStream(stream),
-            [0x28, 0xB5, 0x2F, 0xFD, ..] => new ZstdSharp.DecompressionStream(stream),
+            [0x28, 0xB5, 0x2F, 0xFD, ..] => new ZstdStream(stream),
             [(byte)'B', (byte)'Z', (byte)'h', ..] => BZip2Stream.Create(
                 stream,
                 SharpCompress.Compressors.CompressionMode.Decompress,
@@ -189,47 +125,5 @@ public static class ImageFiles
             ),
             _ => null,
         };
-    }
-
-    /// <summary>Hashes what is read through it; decoders that dispose their input do it no harm.</summary>
-    private sealed class HashingStream(Stream inner) : Stream
-    {
-        private readonly IncrementalHash hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-
-        public string Finish()
-        {
-            var buffer = new byte[BlockBytes];
-            while (Read(buffer, 0, buffer.Length) > 0) { }
-            var digest = Convert.ToHexStringLower(hash.GetHashAndReset());
-            hash.Dispose();
-            return digest;
-        }
-
-        public override int Read(Span<byte> into)
-        {
-            var count = inner.Read(into);
-            hash.AppendData(into[..count]);
-            return count;
-        }
-
-        public override int Read(byte[] into, int offset, int count) => Read(into.AsSpan(offset, count));
-
-        public override bool CanRead => true;
-        public override bool CanSeek => false;
-        public override bool CanWrite => false;
-        public override long Length => inner.Length;
-        public override long Position
-        {
-            get => inner.Position;
-            set => throw new NotSupportedException();
-        }
-
-        public override void Flush() { }
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] from, int offset, int count) => throw new NotSupportedException();
     }
 }

@@ -25,7 +25,18 @@ public static class InspectionText
             text.AppendLine($"Command line: {i.CommandLine}");
         if (i.DeviceTrees.Count > 0)
             text.AppendLine($"Device trees: {i.DeviceTrees.Count}, such as {i.DeviceTrees[0].Model ?? i.DeviceTrees[0].Path}");
-        text.AppendLine($"Smallest card: {Sizes.Binary(i.SmallestCardBytes)}");
+        text.AppendLine($"Smallest card: {Sizes.Binary(i.SmallestCardBytes)}; right is {i.RecommendedCardGb} GB");
+        foreach (var loader in i.FirstLoaders)
+            text.AppendLine($"First loader: {loader.Name} at byte {loader.AtBytes}");
+        if (i.FirstBoot is { } first)
+        {
+            text.AppendLine(
+                $"Users: {(first.Users.Count == 0 ? "none that can log in" : string.Join(", ", first.Users.Select(u => $"{u.Name} (password {u.Password}{(u.ChangeForced ? ", asks for a new one" : "")})")))}"
+            );
+            text.AppendLine($"Root grows at first boot: {first.GrowsBy ?? "nothing found that does it"}");
+            if (first.SystemDate is { } day)
+                text.AppendLine($"Put together on: {day}");
+        }
         foreach (var note in i.Notes)
             text.AppendLine($"Note: {note}");
         if (i.DryBoot is not { } dry)
@@ -39,7 +50,13 @@ public static class InspectionText
                 $"  {(step.Result switch { LinkResult.Passed => "passed ", LinkResult.Failed => "FAILED ", _ => "unknown" })}  {step.Text}{(step.File is null ? "" : $" ({step.File})")}"
             );
         foreach (var cause in dry.Causes)
+        {
             text.AppendLine($"  {cause.Id}: {cause.Fix}");
+            if (cause.Edit is { } edit)
+                text.AppendLine(
+                    $"    in p{edit.Partition}:{edit.Path}, line {(edit.Line == 0 ? "at the end" : edit.Line)}: {(edit.Before is null ? $"add {edit.After}" : edit.After.Length == 0 ? $"take {edit.Before} out" : $"{edit.Before} becomes {edit.After}")}"
+                );
+        }
         return text.ToString().TrimEnd();
     }
 }

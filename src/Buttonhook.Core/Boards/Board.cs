@@ -21,27 +21,82 @@ public sealed record Board(
 /// <param name="CardGb">The label on the card in GB.</param>
 /// <param name="SupplyId">A supply of the catalogue.</param>
 /// <param name="AdapterId">A console adapter of the catalogue.</param>
-public sealed record Connected(int? CardGb, bool Screen, bool Network, string? SupplyId, string? AdapterId);
+/// <param name="CableId">The supply cable, a cable of the catalogue; null when the supply has its own.</param>
+/// <param name="Parts">Ids of parts that the board feeds.</param>
+public sealed record Connected(
+    int? CardGb,
+    bool Screen,
+    bool Network,
+    string? SupplyId,
+    string? AdapterId,
+    string? CableId = null,
+    IReadOnlyList<string>? Parts = null
+);
 
 /// <summary>A power supply: volts and rated amperes.</summary>
-public sealed record Supply(string Id, string Name, double Volts, double Amps);
+/// <param name="AmpsUntilAsked">What it gives to a board that does not agree with it by power delivery; null when it gives all of it to everyone.</param>
+public sealed record Supply(string Id, string Name, double Volts, double Amps, double? AmpsUntilAsked = null);
 
-/// <summary>A console adapter: the levels it speaks and the highest rate in bits per second that it reaches within 2 %.</summary>
-public sealed record ConsoleAdapter(string Id, string Name, IReadOnlyList<ConsoleLevel> Levels, int MaxSpeed);
+/// <summary>A supply cable: length in metres, copper of one wire in square millimetres, and the resistance of its plugs in ohms.</summary>
+public sealed record SupplyCable(string Id, string Name, double Metres, double SquareMillimetres, double PlugOhms);
 
-/// <summary>Everything known about models, images, supplies and adapters, by id.</summary>
-public sealed record Catalogue(
-    IReadOnlyList<BoardModel> Models,
-    IReadOnlyList<Images.ImageCard> Images,
-    IReadOnlyList<Supply> Supplies,
-    IReadOnlyList<ConsoleAdapter> Adapters
+/// <summary>A part that the board feeds: amperes when it starts, and whether it hangs on a USB socket.</summary>
+public sealed record FedPart(string Id, string Name, double Amps, bool OnUsb);
+
+/// <summary>A console adapter: the levels it speaks and the highest rate in bits per second that it reaches.</summary>
+/// <param name="Connector">Its plug: loose wires, or nine-pin.</param>
+/// <param name="BaseSpeed">Its clock over 16: what it divides to get a rate.</param>
+/// <param name="DivisorStep">The finest step of its divisor: 1, or 0.125 for one with eighths.</param>
+public sealed record ConsoleAdapter(
+    string Id,
+    string Name,
+    IReadOnlyList<ConsoleLevel> Levels,
+    int MaxSpeed,
+    string Connector = "loose wires",
+    int BaseSpeed = 3_000_000,
+    double DivisorStep = 0.125
+);
+
+/// <summary>Everything known about models, images, supplies, adapters and revision codes, by id.</summary>
+public sealed class Catalogue(
+    IReadOnlyList<BoardModel> models,
+    IReadOnlyList<Images.ImageCard> images,
+    IReadOnlyList<Supply> supplies,
+    IReadOnlyList<ConsoleAdapter> adapters,
+    IReadOnlyList<RevisionScheme> codes,
+    IReadOnlyList<SupplyCable> cables,
+    IReadOnlyList<FedPart> parts
 )
 {
+    private readonly Dictionary<string, BoardModel> modelsById = models.ToDictionary(m => m.Id);
+    private readonly Dictionary<string, Images.ImageCard> imagesById = images.ToDictionary(i => i.Id);
+
+    /// <summary>All board models.</summary>
+    public IReadOnlyList<BoardModel> Models => models;
+
+    /// <summary>All images.</summary>
+    public IReadOnlyList<Images.ImageCard> Images => images;
+
+    /// <summary>All supplies.</summary>
+    public IReadOnlyList<Supply> Supplies => supplies;
+
+    /// <summary>All console adapters.</summary>
+    public IReadOnlyList<ConsoleAdapter> Adapters => adapters;
+
+    /// <summary>All supply cables.</summary>
+    public IReadOnlyList<SupplyCable> Cables => cables;
+
+    /// <summary>All parts that a board may feed.</summary>
+    public IReadOnlyList<FedPart> Parts => parts;
+
+    /// <summary>All schemes of revision codes.</summary>
+    public IReadOnlyList<RevisionScheme> Codes => codes;
+
     /// <summary>The model with this id, or null.</summary>
-    public BoardModel? Model(string id) => Models.FirstOrDefault(m => m.Id == id);
+    public BoardModel? Model(string id) => modelsById.GetValueOrDefault(id);
 
     /// <summary>The image with this id, or null.</summary>
-    public Images.ImageCard? Image(string? id) => Images.FirstOrDefault(i => i.Id == id);
+    public Images.ImageCard? Image(string? id) => id is null ? null : imagesById.GetValueOrDefault(id);
 
     /// <summary>The supply with this id, or null.</summary>
     public Supply? Supply(string? id) => Supplies.FirstOrDefault(s => s.Id == id);

@@ -5,14 +5,49 @@ using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Boards;
 
+/// <summary>An answer to "which of these do you see?": the look it belongs to, and the answer as the look gave it; "none" for none of them.</summary>
+public sealed record Seen(string Look, string Answer);
+
 /// <summary>What is known of an unknown board; null where nothing is.</summary>
 /// <param name="Mark">What is printed on it.</param>
-/// <param name="Text">A console log, or text pasted from a running system (dmesg, /proc/device-tree/model, compatible names, /proc/meminfo).</param>
+/// <param name="Code">A revision code in hexadecimal.</param>
+/// <param name="Text">A console log, or text pasted from a running system (dmesg, /proc/device-tree/model, compatible names, /proc/cpuinfo, /proc/meminfo).</param>
 /// <param name="Tree">A device tree blob.</param>
-public sealed record BoardClues(string? Mark, string? Text, byte[]? Tree);
+/// <param name="Seen">Answers to looks.</param>
+public sealed record BoardClues(string? Mark, string? Code, string? Text, byte[]? Tree, IReadOnlyList<Seen> Seen)
+{
+    /// <summary>Whether there is anything to go by.</summary>
+    public bool IsEmpty =>
+        string.IsNullOrWhiteSpace(Mark)
+        && string.IsNullOrWhiteSpace(Code)
+        && string.IsNullOrWhiteSpace(Text)
+        && Tree is null
+        && Seen.Count == 0;
+
+    /// <summary>Reads the device tree; null when none was given or it is good, else why it cannot be read.</summary>
+    public Problem? ReadTree(out DeviceTree? tree)
+    {
+        tree = null;
+        if (Tree is null)
+            return null;
+        try
+        {
+            tree = DeviceTree.Read(Tree);
+            return null;
+        }
+        catch (UnreadableException e)
+        {
+            return new(
+                "The device tree should be readable.",
+                $"It is not: {e.Message}.",
+                "Copy it again, for instance from /sys/firmware/fdt."
+            );
+        }
+    }
+}
 
 /// <summary>One thing that a source says about a candidate.</summary>
-/// <param name="Source">mark, log or device tree.</param>
+/// <param name="Source">mark, code, log, device tree or eyes.</param>
 /// <param name="For">Whether it speaks for the candidate.</param>
 public sealed record BoardReason(string Source, string Text, bool For);
 
@@ -26,14 +61,18 @@ public sealed record BoardCandidate(
     IReadOnlyList<BoardReason> Reasons
 );
 
-/// <summary>The look that tells most: where to look, what the answers would mean, and how much is expected to be learnt, in bits.</summary>
-public sealed record NextLook(string Where, IReadOnlyList<string> Answers, double Bits);
+/// <summary>One answer to a look, and the boards that it would point to.</summary>
+public sealed record LookAnswer(string Answer, IReadOnlyList<string> Boards);
 
-/// <summary>The candidates, most probable first; the chance that it is a board without a card; sources that contradict each other; the next look, or null when nothing would tell more.</summary>
+/// <summary>The look that tells most: where to look, what the answers would mean, and how much is expected to be learnt, in bits.</summary>
+public sealed record NextLook(string Id, string Where, IReadOnlyList<LookAnswer> Answers, double Bits);
+
+/// <summary>The candidates, most probable first; the chance that it is a board without a card; sources that contradict each other; the code as it was read, or null; the next look, or null when nothing would tell more.</summary>
 public sealed record Identified(
     IReadOnlyList<BoardCandidate> Candidates,
     double Unknown,
     IReadOnlyList<string> Contradictions,
+    CodeReading? Code,
     NextLook? Next
 );
 
@@ -57,29 +96,23 @@ public static class Identification
         }
     }
 
-    /// <summary>Identifies a board; a device tree that cannot be read, or no clue at all, is a problem.</summary>
+    /// <summary>Identifies a board; a device tree or a code that cannot be read, or no clue at all, is a problem.</summary>
     public static Answer<Identified> Tell(BoardClues clues, Catalogue catalogue, RuleBookIndex rules)
     {
-        if (string.IsNullOrWhiteSpace(clues.Mark) && string.IsNullOrWhiteSpace(clues.Text) && clues.Tree is null)
+        if (clues.IsEmpty)
             return new Problem(
-                "There should be a mark, a text or a device tree.",
+                "There should be a mark, a code, a text, a device tree or something seen.",
                 "There is none.",
                 "Look at the board, or paste its boot log."
             );
-        DeviceTree? tree = null;
-        if (clues.Tree is { } blob)
-            try
-            {
-                tree = DeviceTree.Read(blob);
-            }
-            catch (UnreadableException e)
-            {
-                return new Problem(
-                    "The device tree should be readable.",
-                    $"It is not: {e.Message}.",
-                    "Copy it again, for instance from /sys/firmware/fdt."
-                );
-            }
+        if (clues.ReadTree(out var tree) is { } unreadable)
+            return unreadable;
+        if (!string.IsNullOrWhiteSpace(clues.Code) && RevisionCodes.Number(clues.Code) is null)
+            return new Problem(
+                "A revision code is a hexadecimal number, such as c4013.",
+                $"“{clues.Code}” is none.",
+                "Copy it from the running system, or leave it out."
+            );
         var all = catalogue.Models.SelectMany(m => m.Revisions.Select(r => new Hypothesis(m, r))).ToList();
         long? memory = null;
         if (clues.Mark is { Length: > 0 } mark)
@@ -89,12 +122,24 @@ public static class Identification
         {
             var facts = LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), rules).Reading.Facts;
             memory = facts.MemoryBytes ?? MemoryOf(text);
+            var words = WordsOf(text);
             foreach (var h in all)
-                ByText(h, text, facts);
+                ByText(h, text, words, facts);
+        }
+        var code = clues.Code is { Length: > 0 } typed ? typed : RevisionCodes.In(clues.Text ?? "", catalogue.Codes);
+        CodeReading? reading = null;
+        if (code is not null)
+        {
+            reading = RevisionCodes.Read(code, catalogue.Codes);
+            foreach (var h in all)
+                ByCode(h, code, reading);
         }
         if (tree is not null)
             foreach (var h in all)
                 ByTree(h, tree);
+        foreach (var seen in clues.Seen)
+        foreach (var h in all)
+            BySeen(h, seen);
         var total = all.Sum(h => Math.Exp(h.Sum)) + Math.Exp(UnknownOdds);
         var ranked = all.Select(h => (Hypothesis: h, Probability: Math.Exp(h.Sum) / total)).OrderByDescending(h => h.Probability).ToList();
         var candidates = ranked
@@ -103,13 +148,76 @@ public static class Identification
                 h.Hypothesis.Model.Id,
                 $"{h.Hypothesis.Model.Maker} {h.Hypothesis.Model.Name}{(h.Hypothesis.Model.Carrier is { } carrier ? $" on {carrier}" : "")}, revision {h.Hypothesis.Revision.Id}",
                 h.Hypothesis.Revision.Id,
-                Memory(h.Hypothesis.Model, memory),
+                Memory(h.Hypothesis.Model, memory)
+                    ?? (reading?.MemoryMiB is { } told && h.Hypothesis.Model.MemoryMiB.Contains(told) ? told : null),
                 h.Probability,
                 h.Hypothesis.Reasons
             ))
             .ToList();
-        return new Identified(candidates, Math.Exp(UnknownOdds) / total, Contradictions(all), Look(ranked));
+        return new Identified(
+            candidates,
+            Math.Exp(UnknownOdds) / total,
+            Contradictions(all),
+            reading,
+            Look(ranked, [.. clues.Seen.Select(s => s.Look)])
+        );
     }
+
+    /// <summary>The words of a text, so that thousands of boards are looked up without reading it again for each.</summary>
+    private static HashSet<string> WordsOf(string text)
+    {
+        var words = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        var start = -1;
+        for (var i = 0; i <= text.Length; i++)
+        {
+            var inside = i < text.Length && (char.IsAsciiLetterOrDigit(text[i]) || text[i] is ',' or '-' or '_' or '.' or '+');
+            if (inside && start < 0)
+                start = i;
+            else if (!inside && start >= 0)
+            {
+                // A name may end a sentence, or stand in a list.
+                words.Add(text[start..i]);
+                words.Add(text[start..i].TrimEnd('.', ','));
+                start = -1;
+            }
+        }
+        return words;
+    }
+
+    private static bool Names(string text, HashSet<string> words, string name) =>
+        name.Split(' ').All(words.Contains) && text.Contains(name, StringComparison.OrdinalIgnoreCase);
+
+    private static void ByCode(Hypothesis h, string code, CodeReading? reading)
+    {
+        var number = RevisionCodes.Number(code);
+        if (h.Revision.Codes.Any(c => RevisionCodes.Number(c) == number))
+            h.Say("code", 6, $"Code {code} is this revision.");
+        else if (reading?.ModelId is not { } model)
+            h.Say("code", -1, $"Code {code} is not one of its codes.");
+        else if (model != h.Model.Id)
+            h.Say("code", -4, $"Code {code} is another model's ({reading.Scheme}).");
+        else if (reading.RevisionId is { } revision)
+            h.Say("code", revision == h.Revision.Id ? 6 : -2, $"Code {code} says revision {revision} ({reading.Scheme}).");
+        else
+            h.Say("code", 3, $"Code {code} says {h.Model.Name} ({reading.Scheme}).");
+    }
+
+    private static void BySeen(Hypothesis h, Seen seen)
+    {
+        if (Looks.Find(l => l.Fits(seen.Look)) is not { } look)
+            return;
+        var expected = look.Answer(h, seen.Look);
+        h.Say(
+            "eyes",
+            expected == seen.Answer ? 2.5
+                : seen.Answer == Nothing ? -2
+                : -3,
+            expected == seen.Answer ? $"It shows {Lower(expected)}, as seen." : $"It would show {Lower(expected)}."
+        );
+    }
+
+    private static string Lower(string text) =>
+        text.Length > 1 && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
 
     private static string Plain(string text) => new([.. text.ToUpperInvariant().Where(char.IsAsciiLetterOrDigit)]);
 
@@ -131,9 +239,9 @@ public static class Identification
             h.Say("mark", -3, $"“{h.Revision.Mark}” should be printed.");
     }
 
-    private static void ByText(Hypothesis h, string text, Facts facts)
+    private static void ByText(Hypothesis h, string text, HashSet<string> words, Facts facts)
     {
-        var names = text.Contains(h.Model.Banner, StringComparison.OrdinalIgnoreCase);
+        var names = Names(text, words, h.Model.Banner);
         if (names)
             h.Say("log", 4, $"It names {h.Model.Banner}.");
         else if (facts.Board is { } other)
@@ -141,7 +249,7 @@ public static class Identification
         if (names && RevisionIn(text, h.Model) is { } revision)
             h.Say("log", revision == h.Revision.Id ? 3 : -3, $"It says revision {revision}.");
         var compatible = h
-            .Model.Revisions.Where(r => text.Contains(r.Compatible, StringComparison.Ordinal))
+            .Model.Revisions.Where(r => words.Contains(r.Compatible))
             .OrderByDescending(r => r.Compatible.Length)
             .FirstOrDefault();
         if (compatible is not null)
@@ -214,19 +322,57 @@ public static class Identification
 
     private static string Title(Hypothesis h) => $"{h.Model.Name}, revision {h.Revision.Id}";
 
-    /// <summary>The look whose answer is expected to take away most doubt (expected information, Shannon 1948).</summary>
-    private static NextLook? Look(List<(Hypothesis Hypothesis, double Probability)> ranked)
+    /// <summary>The answer when none of the offered ones is seen.</summary>
+    public const string Nothing = "none";
+
+    /// <summary>A thing to look at: its id (or the beginning of it), where it is, and what each board would show.</summary>
+    private sealed record LookAt(string Id, Func<string, string> Where, Func<Hypothesis, string, string> Answer)
     {
-        var left = ranked.Where(h => h.Probability >= SmallestShown).ToList();
-        (string Where, Func<Hypothesis, string> Answer)[] looks =
-        [
-            .. left.Select(l => l.Hypothesis.Revision.Where)
-                .Distinct()
-                .Select(w => (w, (Func<Hypothesis, string>)(h => h.Revision.Where == w ? h.Revision.Mark : "nothing"))),
-            ("The power socket", h => $"{h.Model.Power.Connector}, {h.Model.Power.Volts} V"),
-            ("The video sockets", h => h.Model.VideoOutputs.Count == 0 ? "none" : string.Join(" and ", h.Model.VideoOutputs)),
-            ("The console pins", h => h.Model.Console.Pins),
-        ];
+        public bool Fits(string look) => Id.EndsWith(':') ? look.StartsWith(Id, StringComparison.Ordinal) : look == Id;
+    }
+
+    private static readonly List<LookAt> Looks =
+    [
+        new("mark:", id => id[5..], (h, id) => h.Revision.Where == id[5..] ? h.Revision.Mark : "nothing printed there"),
+        new("power", _ => "The power socket", (h, _) => $"{h.Model.Power.Connector}, {h.Model.Power.Volts} V"),
+        new(
+            "video",
+            _ => "The video sockets",
+            (h, _) => h.Model.VideoOutputs.Count == 0 ? "no video socket" : string.Join(" and ", h.Model.VideoOutputs.Select(v => v.Name))
+        ),
+        new("console", _ => "The console pins", (h, _) => h.Model.Console.Where),
+        new(
+            "network",
+            _ => "The Ethernet sockets",
+            (h, _) =>
+                h.Model.Ports.Where(p => p.Kind == "ethernet").Select(p => p.Name).ToList() is { Count: > 0 } sockets
+                    ? string.Join(" and ", sockets)
+                    : "no Ethernet socket"
+        ),
+        new(
+            "antenna",
+            _ => "The antenna",
+            (h, _) =>
+                h.Model.Wireless is not { } radio ? "no antenna"
+                : radio.Antenna is { } plug ? plug
+                : "an antenna on the board"
+        ),
+        new(
+            "lights",
+            _ => "The lights, with power on",
+            (h, _) =>
+                h.Model.Lights.Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).ToList() is { Count: > 0 } lights
+                    ? string.Join(" and ", lights)
+                    : "no light"
+        ),
+    ];
+
+    /// <summary>The look whose answer is expected to take away most doubt (expected information, Shannon 1948).</summary>
+    private static NextLook? Look(List<(Hypothesis Hypothesis, double Probability)> ranked, HashSet<string> done)
+    {
+        var left = ranked.TakeWhile(h => h.Probability >= SmallestShown).ToList();
+        if (left.Count < 2)
+            return null;
         var total = left.Sum(l => l.Probability);
         static double Entropy(IEnumerable<double> parts)
         {
@@ -234,20 +380,26 @@ public static class Identification
             var sum = list.Sum();
             return list.Where(p => p > 0).Sum(p => -p / sum * Math.Log2(p / sum));
         }
-        if (left.Count < 2)
-            return null;
-        var best = looks
-            .Select(look =>
+        var before = Entropy(left.Select(l => l.Probability));
+        var best = Looks
+            .SelectMany(l =>
+                l.Id == "mark:"
+                    ? left.Select(x => x.Hypothesis.Revision.Where).Distinct().Select(w => (Look: l, Id: "mark:" + w))
+                    : [(Look: l, l.Id)]
+            )
+            .Where(l => !done.Contains(l.Id))
+            .Select(l =>
             {
-                var groups = left.GroupBy(l => look.Answer(l.Hypothesis)).ToList();
+                var groups = left.GroupBy(x => l.Look.Answer(x.Hypothesis, l.Id)).ToList();
                 var after = groups.Sum(g => g.Sum(x => x.Probability) / total * Entropy(g.Select(x => x.Probability)));
                 return new NextLook(
-                    look.Where,
-                    [.. groups.Select(g => $"{g.Key}: {string.Join(" or ", g.Select(x => Title(x.Hypothesis)))}")],
-                    Math.Round(Entropy(left.Select(l => l.Probability)) - after, 2)
+                    l.Id,
+                    l.Look.Where(l.Id),
+                    [.. groups.Select(g => new LookAnswer(g.Key, [.. g.Select(x => Title(x.Hypothesis))]))],
+                    Math.Round(before - after, 2)
                 );
             })
-            .MaxBy(l => l.Bits)!;
-        return best.Bits < 0.05 ? null : best;
+            .MaxBy(l => l.Bits);
+        return best is null || best.Bits < 0.05 ? null : best;
     }
 }

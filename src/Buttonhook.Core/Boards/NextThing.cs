@@ -195,11 +195,11 @@ public static class NextThings
                 2,
                 "Take power off before moving wires."
             );
-        var supply = SupplyCheck.Check(catalogue.Supply(board.Connected.SupplyId), model.Power);
+        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue);
         if (!supply.Enough)
             return new(
-                "Use another supply",
-                [supply.Text],
+                supply.ChangeTitle ?? SupplyCheck.AnotherSupply,
+                supply.Change is { } better ? [supply.Text, better] : [supply.Text],
                 NextAction.Open,
                 "Look at the supply",
                 "connect",

@@ -31,11 +31,14 @@ public static class ConsoleWires
         }
         if (port.Speed > adapter.MaxSpeed)
             return new($"{adapter.Name} reaches {adapter.MaxSpeed} bits a second; this console runs at {port.Speed}.", [], []);
+        if (ConsoleSpeed.Of(adapter, port.Speed) is { Reads: false } off)
+            return new($"{adapter.Name} cannot make this rate. {off.Text}", [], []);
+        string Own(string name, string pin) => adapter.Connector == "nine-pin" ? $"{name}, {pin}" : name;
         IReadOnlyList<Wire> wires =
         [
-            new("ground", "ground", "both ends need the same zero"),
-            new("transmit", "receive", "what you type"),
-            new("receive", "transmit", "what the board prints"),
+            new(Own("ground", "5"), $"ground, {port.Ground}", "both ends need the same zero"),
+            new(Own("transmit", "3"), $"receive, {port.Receive}", "what you type"),
+            new(Own("receive", "2"), $"transmit, {port.Transmit}", "what the board prints"),
         ];
         return port.Level == ConsoleLevel.Rs232
             ? new(

@@ -3,23 +3,121 @@ using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Connecting;
 
-/// <summary>Whether a supply is enough for a board, with the margin.</summary>
-public sealed record SupplyVerdict(bool Enough, string Text);
+/// <summary>One thing that takes current, in amperes at its worst moment.</summary>
+public sealed record Consumer(string Name, double Amps);
+
+/// <summary>Whether a supply is enough for a board and what hangs on it, with the numbers.</summary>
+/// <param name="Text">The verdict as a sentence with the margin.</param>
+/// <param name="NeedAmps">Board and parts together while it boots.</param>
+/// <param name="GivesAmps">What this supply gives to this board; null when none is chosen.</param>
+/// <param name="CableOhms">There and back, plugs included; null when no cable is named.</param>
+/// <param name="VoltsAtBoard">What arrives while it boots; null when no cable is named.</param>
+/// <param name="ChangeTitle">That change in a few words; null when there is none.</param>
+/// <param name="Change">The cheapest change that makes it enough; null when it is, or when nothing in the catalogue does.</param>
+public sealed record SupplyVerdict(
+    bool Enough,
+    string Text,
+    IReadOnlyList<Consumer> Consumers,
+    double NeedAmps,
+    double? GivesAmps,
+    double? CableOhms,
+    double? VoltsAtBoard,
+    string? ChangeTitle,
+    string? Change
+);
 
 /// <summary>Supply against need, in volts and amperes at the board.</summary>
 public static class SupplyCheck
 {
-    /// <summary>The verdict as a sentence with the numbers in it; a missing supply is not enough.</summary>
-    public static SupplyVerdict Check(Supply? supply, PowerInput need)
+    // Copper at 20 °C, in ohm square millimetres a metre.
+    private const double Copper = 0.0175;
+
+    /// <summary>What helps when nothing cheaper does.</summary>
+    public const string AnotherSupply = "Use another supply";
+
+    /// <summary>The verdict for a board as it is connected; a missing supply is not enough.</summary>
+    public static SupplyVerdict Check(Connected connected, PowerInput need, Catalogue catalogue)
     {
-        static string N(double value) => value.ToString("0.0", CultureInfo.InvariantCulture);
-        if (supply is null)
-            return new(false, $"Needs {N(need.Volts)} V and {N(need.Amps)} A at the board; no supply is chosen.");
-        if (Math.Abs(supply.Volts - need.Volts) > 0.3)
-            return new(false, $"Needs {N(need.Volts)} V; this supply gives {N(supply.Volts)} V. Do not plug it in.");
-        var margin = supply.Amps - need.Amps;
-        return margin < 0
-            ? new(false, $"Needs {N(need.Amps)} A at the board; this supply gives {N(supply.Amps)} A.")
-            : new(true, $"Needs {N(need.Amps)} A at the board; this supply gives {N(supply.Amps)} A, {N(margin)} A to spare.");
+        var supply = catalogue.Supply(connected.SupplyId);
+        var cable = catalogue.Cables.FirstOrDefault(c => c.Id == connected.CableId);
+        var parts = (connected.Parts ?? []).Select(id => catalogue.Parts.FirstOrDefault(p => p.Id == id)).OfType<FedPart>().ToList();
+        var verdict = Check(supply, cable, parts, need);
+        if (verdict.Enough || Cheapest(supply, cable, parts, need, catalogue) is not var (title, change))
+            return verdict;
+        return verdict with { ChangeTitle = title, Change = change };
     }
+
+    /// <summary>The verdict for these parts, without looking for a change.</summary>
+    public static SupplyVerdict Check(Supply? supply, SupplyCable? cable, IReadOnlyList<FedPart> parts, PowerInput need)
+    {
+        var consumers = parts
+            .Select(p => new Consumer(p.Name, p.Amps))
+            .Prepend(new("The board while it boots", need.Amps))
+            .OrderByDescending(c => c.Amps)
+            .ToList();
+        var amps = consumers.Sum(c => c.Amps);
+        double? ohms = cable is null ? null : Copper * 2 * cable.Metres / cable.SquareMillimetres + cable.PlugOhms;
+        double? gives =
+            supply is null ? null
+            : supply.AmpsUntilAsked is { } fewer && !need.Negotiates ? fewer
+            : supply.Amps;
+        double? arrives = supply is null || ohms is null ? null : supply.Volts - amps * ohms;
+        SupplyVerdict Say(bool enough, string text) => new(enough, text, consumers, amps, gives, ohms, arrives, null, null);
+        if (supply is null || gives is null)
+            return Say(false, $"Needs {N(need.Volts)} V and {N(amps)} A at the board; no supply is chosen.");
+        if (Math.Abs(supply.Volts - need.Volts) > 0.3)
+            return Say(false, $"Needs {N(need.Volts)} V; this supply gives {N(supply.Volts)} V. Do not plug it in.");
+        var unasked = gives < supply.Amps ? $" of its {N(supply.Amps)} A, since this board does not ask for more" : "";
+        if (gives < amps)
+            return Say(
+                false,
+                $"Needs {N(amps)} A at the board; this supply gives {N(gives.Value)} A{unasked}.{(parts.Count > 0 ? $" {consumers[0].Name} takes the most, {N(consumers[0].Amps)} A." : "")}"
+            );
+        var usb = parts.Where(p => p.OnUsb).Sum(p => p.Amps);
+        if (need.UsbAmps > 0 && usb > need.UsbAmps)
+            return Say(
+                false,
+                $"The USB sockets give {N(need.UsbAmps)} A together; {string.Join(", ", parts.Where(p => p.OnUsb).Select(p => p.Name.ToLowerInvariant()))} take {N(usb)} A."
+            );
+        if (arrives < need.MinimumVolts)
+            return Say(
+                false,
+                $"{V(arrives.Value)} V arrive at the board, it needs {V(need.MinimumVolts)} V: the cable loses {V(supply.Volts - arrives.Value)} V at {N(amps)} A."
+            );
+        return Say(
+            true,
+            $"Needs {N(amps)} A at the board; this supply gives {N(gives.Value)} A{unasked}, {N(gives.Value - amps)} A to spare."
+                + (arrives is { } volts ? $" {V(volts)} V arrive, {V(volts - need.MinimumVolts)} V to spare." : "")
+        );
+    }
+
+    /// <summary>A cable costs less than leaving a part out, that less than another supply.</summary>
+    private static (string Title, string Text)? Cheapest(
+        Supply? supply,
+        SupplyCable? cable,
+        List<FedPart> parts,
+        PowerInput need,
+        Catalogue catalogue
+    )
+    {
+        if (supply is not null && cable is not null)
+            foreach (var other in catalogue.Cables.Where(c => c != cable).OrderBy(c => c.Metres / c.SquareMillimetres))
+                if (Check(supply, other, parts, need) is { Enough: true, VoltsAtBoard: { } volts })
+                    return ("Use another cable", $"Take this cable: {other.Name}. Then {V(volts)} V arrive.");
+        foreach (var part in parts.OrderByDescending(p => p.Amps))
+            if (Check(supply, cable, [.. parts.Where(p => p != part)], need).Enough)
+                return ("Feed a part from its own supply", $"Feed this part from its own supply: {part.Name}, {N(part.Amps)} A.");
+        foreach (var other in catalogue.Supplies.OrderBy(s => s.Amps * s.Volts))
+            if (Check(other, cable, parts, need).Enough)
+                return (AnotherSupply, $"Take this supply: {other.Name}.");
+        foreach (var other in catalogue.Supplies.OrderBy(s => s.Amps * s.Volts))
+        foreach (var better in catalogue.Cables)
+            if (Check(other, better, parts, need).Enough)
+                return (AnotherSupply, $"Take this supply and this cable: {other.Name}; {better.Name}.");
+        return null;
+    }
+
+    private static string N(double value) => value.ToString("0.0", CultureInfo.InvariantCulture);
+
+    private static string V(double value) => value.ToString("0.00", CultureInfo.InvariantCulture);
 }

@@ -175,7 +175,6 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             label.Settings.TryGetValue(key, out var s) ? $"{volume.Name(path)}:{s.Line}" : $"{volume.Name(path)}:{label.Line}";
         string? Value(string key) => label.Settings.TryGetValue(key, out var s) ? s.Value : null;
         byte[]? Load(string name) => volume.Tree!.Read(name.StartsWith('/') ? name : path[..(path.LastIndexOf('/') + 1)] + name);
-        static string Shown(string name) => name.EndsWith('\r') ? $"{name.TrimEnd('\r')} with a carriage return at its end" : name;
         if (Value("kernel") is not { } kernelName)
             return (null, new("boot-files-missing", "The label names no kernel.", "Add a kernel line.", At("kernel")));
         Found.Add(($"The loader finds its configuration and takes {label.Name.TrimEnd('\r')}.", $"{volume.Name(path)}:{label.Line}"));
@@ -219,6 +218,9 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
         return (new(At("append"), Value("append") ?? "", kernel, volume.Name(kernelName), initial, lost, tree, tree is null), null);
     }
 
+    /// <summary>A file name with what cannot be seen at its end.</summary>
+    internal static string Shown(string name) => name.EndsWith('\r') ? $"{name.TrimEnd('\r')} with a carriage return at its end" : name;
+
     private static Break Missing(string cause, string text, string file, string where) =>
         new(cause, text, $"Put {file.TrimEnd('\r')} there, or correct the line.", where);
 
@@ -242,6 +244,13 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
         try
         {
             var read = DeviceTree.Read(tree.Bytes);
+            if (read.OnlySet is { } set && set != board.Architecture)
+                return new(
+                    "dtb-wrong-board",
+                    $"The device tree is for a {set.Words()} processor, the board is {board.Architecture.Words()}.",
+                    "Name the device tree of this board.",
+                    tree.Where
+                );
             return board.Compatible.Count > 0 && read.Compatible.Count > 0 && !read.Compatible.Intersect(board.Compatible).Any()
                 ? new(
                     "dtb-wrong-board",
@@ -449,8 +458,18 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                 )
             );
         }
+        if (tree.Read("/config.txt") is not { } configuration)
+            return (
+                null,
+                new(
+                    "loader-config-missing",
+                    "config.txt is not there: the loader takes kernel8.img alone, without initial file system and without device tree.",
+                    "Put config.txt on the boot partition, with that very name.",
+                    boot.Name("/config.txt")
+                )
+            );
         var settings = new Dictionary<string, (string Value, int Line)>(StringComparer.OrdinalIgnoreCase);
-        var lines = Encoding.UTF8.GetString(tree.Read("/config.txt") ?? []).Split('\n');
+        var lines = Encoding.UTF8.GetString(configuration).Split('\n');
         var applies = true;
         for (var i = 0; i < lines.Length; i++)
         {
@@ -520,6 +539,13 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
             Notes.Add(("Only the first line of the command line is passed on; the others are lost.", $"{boot.Name(commandName)}:2"));
         if (firstLine.EndsWith('\r'))
             Notes.Add(("The command line ends in a carriage return, which belongs to the last argument.", $"{boot.Name(commandName)}:1"));
+        foreach (var hidden in tree.List("/").Where(n => n.Equals("ssh.txt", StringComparison.OrdinalIgnoreCase)))
+            Notes.Add(
+                (
+                    $"{hidden} is not the marker that turns on remote login: that one is called ssh, without an ending.",
+                    boot.Name("/" + hidden)
+                )
+            );
         firstLine = firstLine.Replace("console=serial0", $"console={board.ConsoleDevice}", StringComparison.Ordinal);
         return (new($"{boot.Name(commandName)}:1", firstLine, kernel, boot.Name(kernelName), initial, missing, deviceTree, false), null);
     }

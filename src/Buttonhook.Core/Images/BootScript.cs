@@ -1,10 +1,10 @@
 using System.Text;
-using System.Text.RegularExpressions;
+using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Images;
 
 /// <summary>Plays a U-Boot script: the commands of its shell that decide what is loaded and started (doc/usage/cmdline and cmd/). Commands it does not know count as done.</summary>
-internal sealed partial class BootScript(
+internal sealed class BootScript(
     Volume volume,
     string prefix,
     DryBoard board,
@@ -77,7 +77,7 @@ internal sealed partial class BootScript(
         var quote = '\0';
         void End()
         {
-            if (current.ToString().Trim() is { Length: > 0 } statement && statement[0] != '#')
+            if (current.ToString().Trim(' ', '\t') is { Length: > 0 } statement && statement[0] != '#')
                 list.Add((statement, line));
             current.Clear();
         }
@@ -108,6 +108,18 @@ internal sealed partial class BootScript(
             var text = whole;
             if (handover is not null || ++commands > MostCommands)
                 return;
+            // The shell reads a carriage return as a part of the word before it, so a keyword before one is none.
+            if (text is "then\r" or "else\r" or "fi\r" or "do\r" or "done\r")
+            {
+                broke = new(
+                    "loader-config-missing",
+                    "The boot script has Windows line ends, which are a syntax error for the loader.",
+                    "Save its text with plain line ends and make the boot script again.",
+                    $"{script}:{line}"
+                );
+                lost = null;
+                return;
+            }
             while (
                 text.StartsWith("then ", StringComparison.Ordinal)
                 || text.StartsWith("else ", StringComparison.Ordinal)
@@ -168,9 +180,13 @@ internal sealed partial class BootScript(
                 var from = words.FirstOrDefault(w => w.StartsWith("0x", StringComparison.Ordinal)) ?? "";
                 if (!memory.TryGetValue(from, out var environment))
                     return false;
-                foreach (var pair in Encoding.UTF8.GetString(environment.Bytes).Split('\n'))
+                // A blank before "=" belongs to the name, a carriage return to the value unless -r takes it off (lib/hashtable.c).
+                foreach (var whole in Encoding.UTF8.GetString(environment.Bytes).Split('\n'))
+                {
+                    var pair = (words.Contains("-r") ? whole.TrimEnd('\r') : whole).TrimStart(' ', '\t');
                     if (pair.IndexOf('=') is > 0 and var equals && pair[0] != '#')
-                        variables[pair[..equals].Trim()] = pair[(equals + 1)..];
+                        variables[pair[..equals]] = pair[(equals + 1)..];
+                }
                 return true;
             case "load" or "fatload" or "ext4load" or "ext2load" when words.Length >= 5:
                 return Load(words[3], words[4], where);
@@ -180,6 +196,17 @@ internal sealed partial class BootScript(
                 foreach (var name in words[1..])
                     Play(Statements(variables.GetValueOrDefault(name, "")));
                 return true;
+            case "booti" when board.Architecture is not (InstructionSet.Arm64 or InstructionSet.Riscv64):
+            case "bootz" when board.Architecture is not InstructionSet.Armhf:
+                broke ??=
+                    lost
+                    ?? new(
+                        "loader-config-missing",
+                        $"The loader of a {board.Architecture.Words()} board has no command {words[0]}.",
+                        "Use the boot script of the image for this instruction set.",
+                        where
+                    );
+                return false;
             case "booti" or "bootz" or "bootm":
                 Boot(words, where);
                 return false;
@@ -201,11 +228,11 @@ internal sealed partial class BootScript(
         }
         memory.Remove(address);
         var (cause, what) =
-            path.EndsWith(".dtb", StringComparison.Ordinal) ? ("dtb-missing", "device tree")
+            path.TrimEnd('\r').EndsWith(".dtb", StringComparison.Ordinal) ? ("dtb-missing", "device tree")
             : path.Contains("initr", StringComparison.OrdinalIgnoreCase) ? ("initrd-missing", "initial file system")
             : ("boot-files-missing", "file");
         // The first file that is lost explains what follows: an environment file that is missing leaves wrong names behind.
-        lost ??= new(cause, $"The {what} {path} is not there.", "Put it there, or correct its name.", where);
+        lost ??= new(cause, $"The {what} {BootChain.Shown(path)} is not there.", "Put it there, or correct its name.", where);
         return false;
     }
 
@@ -272,21 +299,5 @@ internal sealed partial class BootScript(
         handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, tree, tree is null);
     }
 
-    private string[] Words(string text)
-    {
-        var expanded = Variable()
-            .Replace(text, m => variables.GetValueOrDefault(m.Groups[1].Value is { Length: > 0 } braced ? braced : m.Groups[2].Value, ""));
-        return
-        [
-            .. Word()
-                .Matches(expanded)
-                .Select(m => m.Value.Replace("\"", "", StringComparison.Ordinal).Replace("'", "", StringComparison.Ordinal)),
-        ];
-    }
-
-    [GeneratedRegex(@"\$(?:\{(\w+)\}|(\w+))")]
-    private static partial Regex Variable();
-
-    [GeneratedRegex("""(?:"[^"]*"|'[^']*'|[^\s"'])+""")]
-    private static partial Regex Word();
+    private string[] Words(string text) => ShellWords.Of(text, variables.GetValueOrDefault);
 }

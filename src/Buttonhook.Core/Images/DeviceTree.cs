@@ -1,3 +1,5 @@
+using Buttonhook.Core.Boards;
+
 namespace Buttonhook.Core.Images;
 
 /// <summary>What a flattened device tree says (Devicetree Specification 0.4, chapter 5): properties by path of their node.</summary>
@@ -71,6 +73,9 @@ public sealed class DeviceTree
     /// <summary>A property as text, or null.</summary>
     public string? Text(string node, string name) => Property(node, name) is { } b ? Field.Text(b) : null;
 
+    /// <summary>The paths of all nodes.</summary>
+    public IEnumerable<string> Paths => nodes.Keys;
+
     /// <summary>The children of a node.</summary>
     public IEnumerable<string> Children(string node) =>
         nodes.Keys.Where(k =>
@@ -81,10 +86,48 @@ public sealed class DeviceTree
     public string? Model => Text("/", "model");
 
     /// <summary>The names that the board goes by, most exact first.</summary>
-    public IReadOnlyList<string> Compatible =>
-        Property("/", "compatible") is { } b
+    public IReadOnlyList<string> Compatible => Names("/");
+
+    private IReadOnlyList<string> Names(string node) =>
+        Property(node, "compatible") is { } b
             ? [.. System.Text.Encoding.ASCII.GetString(b).Split('\0', StringSplitOptions.RemoveEmptyEntries)]
             : [];
+
+    // Cores that know no 64-bit state (Arm's reference manuals; names as in the kernel's bindings, arm/cpus.yaml).
+    private static readonly HashSet<string> OnlyArmhf =
+    [
+        "arm,cortex-a5",
+        "arm,cortex-a7",
+        "arm,cortex-a8",
+        "arm,cortex-a9",
+        "arm,cortex-a12",
+        "arm,cortex-a15",
+        "arm,cortex-a17",
+        "arm,cortex-a32",
+    ];
+
+    /// <summary>The only instruction set that its processors have, or null when they tell none or could run more than one.</summary>
+    public InstructionSet? OnlySet
+    {
+        get
+        {
+            var cores = Children("/cpus").SelectMany(c => Names(c)).ToList();
+            return cores.Contains("riscv") ? InstructionSet.Riscv64
+                : cores.Exists(OnlyArmhf.Contains) ? InstructionSet.Armhf
+                : null;
+        }
+    }
+
+    /// <summary>How many hosts for cards and soldered flash are switched on in it (bindings of mmc-controller.yaml).</summary>
+    public int CardHosts =>
+        nodes.Keys.Count(n =>
+            Names(n)
+                .Any(c =>
+                    c.Contains("sdhci", StringComparison.Ordinal)
+                    || c.Contains("dw-mshc", StringComparison.Ordinal)
+                    || c.EndsWith("mmc", StringComparison.Ordinal)
+                ) && Text(n, "status") is null or "okay" or "ok"
+        );
 
     /// <summary>Whether it tells the kernel which console to use.</summary>
     public bool HasConsole =>

@@ -8,6 +8,7 @@ namespace Buttonhook.Core.Images;
 /// <param name="BootMedium">sd, usb or virtio: decides what the disk is called.</param>
 /// <param name="Compatible">Device-tree names of the board; empty when not known.</param>
 /// <param name="Firmware">Free text.</param>
+/// <param name="FirstLoader">What its boot ROM expects on a card, or null when that is not known.</param>
 public sealed record DryBoard(
     InstructionSet Architecture,
     string Loader,
@@ -16,7 +17,8 @@ public sealed record DryBoard(
     int ConsoleSpeed,
     int MemoryMiB,
     IReadOnlyList<string> Compatible,
-    string Firmware
+    string Firmware,
+    FirstLoaderPlace? FirstLoader = null
 );
 
 /// <summary>How one link of the chain came out.</summary>
@@ -48,11 +50,20 @@ public enum DryVerdict
 /// <summary>One link: the stage, the result, a sentence, and the file (and line) that decided, as p1:/path:line.</summary>
 public sealed record DryStep(Stage Stage, LinkResult Result, string Text, string? File);
 
-/// <summary>One cause with what mends it.</summary>
-public sealed record DryCause(string Id, string Text, string Fix, string? File);
+/// <summary>One cause with what mends it; an edit where a change of one line does.</summary>
+public sealed record DryCause(string Id, string Text, string Fix, string? File, FileEdit? Edit = null);
 
 /// <summary>The dry boot of an image on a board.</summary>
-public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps, IReadOnlyList<DryCause> Causes);
+public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps, IReadOnlyList<DryCause> Causes)
+{
+    /// <summary>Plays the boot of an image or a card on a board, and looks at nothing else of it.</summary>
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)
+    {
+        var table = PartitionTable.Read(image);
+        return new DryBooter(image, table, Volume.All(image, table), board, unpack).Run();
+    }
+}
 
 /// <summary>A partition with its file system, if it can be read.</summary>
 /// <param name="Kind">The file system's kind when it is recognised.</param>
@@ -61,6 +72,21 @@ public sealed record Volume(Partition Partition, FileTree? Tree, string? Kind, s
 {
     /// <summary>A path on it as findings name it.</summary>
     public string Name(string path) => $"p{Partition.Number}:{path}";
+
+    /// <summary>All partitions of an image; a file system that lies in it without a partition table is number 0.</summary>
+    public static IReadOnlyList<Volume> All(ImageBytes image, PartitionTable table)
+    {
+        if (table.Partitions.Count > 0)
+            return [.. table.Partitions.Select(p => Open(image.Slice(p.StartBytes, p.LengthBytes), p))];
+        var whole = Open(image, new(0, 0, image.Length, "", "", null, false));
+        return whole.Tree is null ? [] : [whole];
+    }
+
+    private static Volume Open(ImageBytes part, Partition partition)
+    {
+        var (tree, kind, because) = FileTree.Open(part);
+        return new(partition, tree, kind, because);
+    }
 }
 
 /// <summary>What was loaded, from where.</summary>

@@ -16,6 +16,9 @@ internal sealed class DryBooter(
     private readonly List<DryStep> steps = [];
     private readonly List<DryCause> causes = [];
 
+    /// <summary>Hosts for cards on the board as its device tree tells: with several, the card need not be the first.</summary>
+    private int cardHosts = 1;
+
     /// <summary>What the loader handed over, or null when the chain broke before.</summary>
     public Handover? Handover { get; private set; }
 
@@ -40,14 +43,15 @@ internal sealed class DryBooter(
 
     private void CannotTell(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.CannotTell, text, file));
 
-    private DryVerdict Fail(Stage stage, string cause, string text, string fix, string? file)
+    private DryVerdict Fail(Stage stage, string cause, string text, string fix, string? file, FileEdit? edit = null)
     {
         steps.Add(new(stage, LinkResult.Failed, text, file));
-        causes.Add(new(cause, text, fix, file));
+        causes.Add(new(cause, text, fix, file, edit));
         return DryVerdict.DoesNotBoot;
     }
 
-    private void Warn(Stage stage, string cause, string text, string fix, string? file) => Fail(stage, cause, text, fix, file);
+    private void Warn(Stage stage, string cause, string text, string fix, string? file, FileEdit? edit = null) =>
+        Fail(stage, cause, text, fix, file, edit);
 
     private DryVerdict Play()
     {
@@ -60,8 +64,28 @@ internal sealed class DryBooter(
                 "Get the whole image and write it again.",
                 $"partition table entry {cut.Number}"
             );
+        if (table.UsableEndBytes > image.Length)
+            return Fail(
+                Stage.SecondLoader,
+                "image-truncated",
+                $"The partition table promises {table.UsableEndBytes} bytes, the image ends at byte {image.Length}: loaders and kernel refuse such a table.",
+                "Get the whole image and write it again.",
+                "partition table"
+            );
         if (table.Partitions.Count == 0)
             return Fail(Stage.FirstLoader, "no-boot-medium", "There is no partition table.", "Write an image with one.", "sector 0");
+        if (board is { FirstLoader: { } place, BootMedium: "sd" })
+        {
+            if (!FirstLoaders.Stands(image, place.At, place.Bytes))
+                return Fail(
+                    Stage.FirstLoader,
+                    "no-boot-medium",
+                    $"This board's boot ROM looks for {place.Name} at byte {place.At}; it is not there.",
+                    "Use an image that is made for this board, or write its first loader onto the card.",
+                    $"byte {place.At}"
+                );
+            Pass(Stage.FirstLoader, $"The boot ROM finds {place.Name}.", $"byte {place.At}");
+        }
         var chain = new BootChain(image, volumes, board, unpack);
         var (handover, broke) = chain.Follow();
         foreach (var (text, where) in chain.Found)
@@ -76,6 +100,7 @@ internal sealed class DryBooter(
                 broke.Where
             );
         Handover = handover;
+        cardHosts = Math.Max(1, handover.Tree is null ? 1 : DeviceTree.Read(handover.Tree.Bytes).CardHosts);
         if (chain.Found.Count == 0)
             Pass(Stage.SecondLoader, "The loader finds its configuration.", handover.Where);
         foreach (var (text, where) in chain.Notes)
@@ -149,19 +174,43 @@ internal sealed class DryBooter(
                 "root-arg-missing",
                 "The kernel command line names no root.",
                 "Add root= with the partition of this image.",
-                h.Where
+                h.Where,
+                FileEdit.At(h.Where, null, $"root={Suggestion()}")
+            );
+        if (table.FirstCopyDamaged && board.Loader != "efi" && !arguments.Has("gpt"))
+            return Fail(
+                Stage.Root,
+                "root-not-found",
+                "The first copy of the partition table is damaged. Loaders go on with the second one, the kernel does not: it sees no partition.",
+                "Write the image again, or add gpt to the command line.",
+                "partition table",
+                FileEdit.At(h.Where, null, "gpt")
             );
         var volume = Resolve(root, out var why);
+        if (volume is not null && root.Contains('"') && initial?.StartsWithScript == true)
+        {
+            volume = null;
+            why = "the initial file system takes the quotation marks for a part of the name";
+        }
         if (volume is null)
             return Fail(
                 Stage.Root,
                 "root-not-found",
                 $"root={Shown(root)}: {why}.",
                 $"Name a root that is there, such as {Suggestion()}.",
-                h.Where
+                h.Where,
+                FileEdit.At(h.Where, $"root={root}", $"root={Suggestion()}")
+            );
+        if (MediumDriver(h, initial) is { } undriven)
+            return Fail(
+                Stage.Root,
+                "root-not-found",
+                $"Neither the kernel nor the initial file system has the driver {undriven}, so this medium does not appear.",
+                $"Add the module {undriven} to the initial file system.",
+                h.InitialFiles?.Where ?? h.KernelWhere
             );
         var slow =
-            board.BootMedium == "usb"
+            board.BootMedium is "usb" or "sd"
             && !arguments.Has("rootwait")
             && arguments.Last("rootdelay") is null
             && initial?.WaitsByItself != true;
@@ -169,9 +218,10 @@ internal sealed class DryBooter(
             return Fail(
                 Stage.Root,
                 "root-not-found",
-                "The medium is a slow USB disk and rootwait is not on the command line: the root is looked for once, too early.",
+                $"{(board.BootMedium == "usb" ? "A USB disk" : "A card")} appears late and rootwait is not on the command line: the root is looked for once, too early.",
                 "Add rootwait.",
-                h.Where
+                h.Where,
+                FileEdit.At(h.Where, null, "rootwait")
             );
         Pass(Stage.Root, $"root={root} is partition {volume.Partition.Number} of this image.", h.Where);
         var kind = volume.Tree?.Kind ?? volume.Kind;
@@ -182,6 +232,15 @@ internal sealed class DryBooter(
                 $"No file system is recognised on partition {volume.Partition.Number}{(volume.Because is null ? "" : $": {volume.Because}")}{(HasBackup(volume) ? "; a copy of its superblock is still there" : "")}.",
                 "Write the image again; a copy of the superblock can repair it (e2fsck -b).",
                 volume.Name("")
+            );
+        if (arguments.Last("rootfstype") is { } types && !types.Split(',').Any(t => Mounts(t.TrimEnd('\r'), kind)))
+            return Fail(
+                Stage.Root,
+                "rootfs-unsupported",
+                $"rootfstype={Shown(types)} is on the command line, and the root is {kind}: mounting it as anything else fails.",
+                $"Set rootfstype={kind}, or take it off the command line.",
+                h.Where,
+                FileEdit.At(h.Where, $"rootfstype={types}", $"rootfstype={kind}")
             );
         if (Driver(kind, h, initial) is { } missing)
             return missing.Wrapped
@@ -199,12 +258,49 @@ internal sealed class DryBooter(
                     $"Add the {kind} module to the initial file system.",
                     volume.Name("")
                 );
+        if (initial is null && OnlyProgramsFind(root))
+            return Fail(
+                Stage.Root,
+                "root-not-found",
+                $"root={Shown(root)} needs an initial file system: the kernel itself knows partitions by PARTUUID, PARTLABEL and device name only.",
+                $"Name the root as PARTUUID={volume.Partition.PartUuid}.",
+                h.Where,
+                FileEdit.At(h.Where, $"root={root}", $"root=PARTUUID={volume.Partition.PartUuid}")
+            );
         if (volume.Tree is not { } tree)
         {
-            CannotTell(Stage.Root, $"{kind} is not read here, so what is on the root cannot be told.", volume.Name(""));
+            CannotTell(
+                Stage.Root,
+                $"{kind} is not read here{(volume.Because is null ? "" : $" ({volume.Because})")}, so what is on the root cannot be told.",
+                volume.Name("")
+            );
             return DryVerdict.CannotTell;
         }
         return Init(h, arguments, volume, tree);
+    }
+
+    /// <summary>Names of a root that only programs resolve, not the kernel (Linux init/do_mounts.c).</summary>
+    private static bool OnlyProgramsFind(string root) =>
+        root.StartsWith("UUID=", StringComparison.OrdinalIgnoreCase)
+        || root.StartsWith("LABEL=", StringComparison.OrdinalIgnoreCase)
+        || root.StartsWith("/dev/disk/", StringComparison.Ordinal);
+
+    /// <summary>Whether a file system can be mounted under a name: ext4's driver takes the older kinds too.</summary>
+    private static bool Mounts(string type, string kind) =>
+        type == kind || type == "auto" || (type == "ext4" && kind is "ext2" or "ext3") || (type == "ext3" && kind == "ext2");
+
+    /// <summary>The driver of the boot medium that a modular start lacks, or null: only where modules are there to be looked at and the kernel has it not built in.</summary>
+    private string? MediumDriver(Handover h, InitialFiles? initial)
+    {
+        if (initial?.HasModules != true)
+            return null;
+        var (modules, marker) = board.BootMedium switch
+        {
+            "sd" => ((string[])["mmc_block"], "mmcblk"),
+            "usb" => (["usb-storage", "usb_storage", "uas"], "usb-storage"),
+            _ => (["virtio_blk"], "virtio_blk"),
+        };
+        return modules.Any(initial.HasModule) || h.Kernel.HasBuiltIn(marker) != false ? null : modules[0];
     }
 
     private static string Shown(string text) => text.Replace("\r", "<CR>", StringComparison.Ordinal);
@@ -224,13 +320,7 @@ internal sealed class DryBooter(
         };
         var builtIn = h.Kernel.HasBuiltIn(marker);
         if (initial is not null)
-            return
-                initial.HasModule(module)
-                || builtIn != false
-                    && !initial.Names.Any(n => n.EndsWith(".ko", StringComparison.Ordinal) || n.Contains(".ko.", StringComparison.Ordinal))
-                || builtIn == true
-                ? null
-                : (false, kind);
+            return initial.HasModule(module) || builtIn != false && !initial.HasModules || builtIn == true ? null : (false, kind);
         return builtIn == false ? (true, kind) : null;
     }
 
@@ -280,11 +370,22 @@ internal sealed class DryBooter(
             _ => "/dev/vda",
         };
         if (
+            board.BootMedium == "sd"
+            && device.StartsWith("/dev/mmcblk", StringComparison.Ordinal)
+            && device.Length > 12
+            && device[11] - '0' is >= 0 and var host
+            && host < cardHosts
+        )
+            disk = device[..12] + "p";
+        if (
             !device.StartsWith(disk, StringComparison.Ordinal)
             || !int.TryParse(device[disk.Length..], System.Globalization.NumberStyles.None, null, out var number)
         )
         {
-            why = $"on this medium partitions are called {disk}1 and so on";
+            why =
+                device == disk.TrimEnd('p')
+                    ? $"that is the whole medium, and its partitions are called {disk}1 and so on"
+                    : $"on this medium partitions are called {disk}1 and so on";
             return null;
         }
         why = "there is no such partition";
@@ -302,7 +403,8 @@ internal sealed class DryBooter(
                 "init-missing",
                 $"{Shown(path)} is not on the root.",
                 named is null ? "Put /sbin/init back." : "Take init= off the command line.",
-                where
+                where,
+                named is null ? null : FileEdit.At(h.Where, $"init={named}", "")
             );
         if (entry.IsFolder || (!entry.IsExecutable && tree.Kind != "vfat"))
             return Fail(Stage.Root, "init-missing", $"{path} may not be executed.", "Make it executable (chmod +x).", where);
@@ -328,7 +430,7 @@ internal sealed class DryBooter(
     private DryVerdict? MountTable(Volume volume, FileTree tree)
     {
         var lines = Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? []).Split('\n');
-        var systemd = tree.Find("/lib/systemd/systemd") is not null || tree.Find("/usr/lib/systemd/systemd") is not null;
+        var systemd = tree.HasSystemd;
         for (var i = 0; i < lines.Length; i++)
         {
             var words = lines[i].Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
@@ -352,7 +454,8 @@ internal sealed class DryBooter(
                 "fstab-device-missing",
                 $"The mount table names {words[0]} for {words[1]}, which no partition of this image has.",
                 "Take the line out, or add nofail.",
-                at
+                at,
+                FileEdit.At(at, words[3], $"{words[3]},nofail")
             );
             if (systemd && words[1] != "/")
                 return DryVerdict.DoesNotBoot;
@@ -373,10 +476,13 @@ internal sealed class DryBooter(
                 Stage.Kernel,
                 "console-arg-missing",
                 consoles.Count == 0
-                    ? "No console is on the command line and the device tree names none: kernel and start-up messages do not reach the serial port."
+                        ? "No console is on the command line and the device tree names none: kernel and start-up messages do not reach the serial port."
+                    : consoles.All(c => c.Length == 0)
+                        ? "The command line has console= with nothing behind it: start-up messages go nowhere."
                     : $"The command line's console is {string.Join(" and ", consoles)}; the board's is {board.ConsoleDevice}.",
                 $"Add console={board.ConsoleDevice},{board.ConsoleSpeed} to the command line.",
-                h.Where
+                h.Where,
+                FileEdit.At(h.Where, null, $"console={board.ConsoleDevice},{board.ConsoleSpeed}")
             );
         else if (ours is not null && ours.Split(',') is [_, var mode, ..] && Digits(mode) is { } speed && speed != board.ConsoleSpeed)
             Warn(
@@ -384,7 +490,8 @@ internal sealed class DryBooter(
                 "console-speed-mismatch",
                 $"The command line sets {speed} bits a second, the board's console runs at {board.ConsoleSpeed}.",
                 $"Set console={board.ConsoleDevice},{board.ConsoleSpeed}.",
-                h.Where
+                h.Where,
+                FileEdit.At(h.Where, $"console={ours}", $"console={board.ConsoleDevice},{board.ConsoleSpeed}")
             );
         else
             Pass(
@@ -392,7 +499,19 @@ internal sealed class DryBooter(
                 ours is null ? "The device tree names the console." : $"The command line names the board's console {board.ConsoleDevice}.",
                 h.Where
             );
-        var logins = LoginPorts(tree);
+        if (arguments.Last("init")?.TrimEnd('\r').Split('/')[^1] is { } shell && shell is "sh" or "ash" or "bash" or "dash" or "busybox")
+        {
+            Warn(
+                Stage.Login,
+                "getty-missing",
+                $"init={shell} starts a shell instead of the system: no service runs and no login appears.",
+                "Take init= off the command line.",
+                h.Where,
+                FileEdit.At(h.Where, $"init={arguments.Last("init")}", "")
+            );
+            return;
+        }
+        var logins = LoginPorts.Of(tree);
         var consoleIsOurs = ours is not null || byTree;
         if (
             logins.Contains(board.ConsoleDevice)
@@ -408,7 +527,16 @@ internal sealed class DryBooter(
                     ? "No login is set up on any port."
                     : $"Logins are on {string.Join(", ", logins)}, none on {board.ConsoleDevice}.",
                 $"Add a login on {board.ConsoleDevice}.",
-                volume.Name("/etc/inittab")
+                volume.Name("/etc/inittab"),
+                tree.Find("/etc/inittab") is null
+                    ? null
+                    : new FileEdit(
+                        volume.Partition.Number,
+                        "/etc/inittab",
+                        0,
+                        null,
+                        $"{board.ConsoleDevice}::respawn:/sbin/getty -L {board.ConsoleDevice} {board.ConsoleSpeed} vt100"
+                    )
             );
     }
 
@@ -428,82 +556,4 @@ internal sealed class DryBooter(
             return false;
         }
     }
-
-    /// <summary>Ports with a login: from inittab, and from systemd's services ("systemd" stands for its automatic login on the kernel's console).</summary>
-    private static HashSet<string> LoginPorts(FileTree tree)
-    {
-        var ports = new HashSet<string>();
-        foreach (var line in Encoding.UTF8.GetString(tree.Read("/etc/inittab", 1 << 20) ?? []).Split('\n').Select(l => l.Trim()))
-        {
-            if (
-                line.StartsWith('#')
-                || line.Split(':', 4) is not [var id, _, var action, var process]
-                || action is not ("respawn" or "askfirst")
-            )
-                continue;
-            if (
-                !process.Contains("getty", StringComparison.Ordinal)
-                && !process.Contains("login", StringComparison.Ordinal)
-                && action != "askfirst"
-                && !process.Contains("/sh", StringComparison.Ordinal)
-            )
-                continue;
-            var words = process.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
-            if (words.FirstOrDefault(w => w.StartsWith("tty", StringComparison.Ordinal) || w == "console") is { } named)
-                ports.Add(named);
-            else
-                ports.Add(id.StartsWith("tty", StringComparison.Ordinal) ? id : "console");
-        }
-        if (tree.Find("/lib/systemd/systemd") is not null || tree.Find("/usr/lib/systemd/systemd") is not null)
-        {
-            ports.Add("systemd");
-            foreach (
-                var name in tree.List("/etc/systemd/system/getty.target.wants").Where(n => n.Contains("getty@", StringComparison.Ordinal))
-            )
-                ports.Add(name.Split('@')[1].Replace(".service", "", StringComparison.Ordinal));
-        }
-        return ports;
-    }
-}
-
-/// <summary>A kernel command line as its words: split at spaces, quotes kept together, a carriage return part of its word (the kernel's parse_args).</summary>
-public sealed class KernelCommandLine(string text)
-{
-    private readonly IReadOnlyList<string> words = Split(text);
-
-    private static List<string> Split(string text)
-    {
-        var list = new List<string>();
-        var word = new StringBuilder();
-        var quoted = false;
-        foreach (var c in text)
-        {
-            if (c == '"')
-                quoted = !quoted;
-            if (!quoted && c is ' ' or '\t' or '\n')
-            {
-                if (word.Length > 0)
-                    list.Add(word.ToString());
-                word.Clear();
-            }
-            else
-                word.Append(c);
-        }
-        if (word.Length > 0)
-            list.Add(word.ToString());
-        return list;
-    }
-
-    /// <summary>All words in order.</summary>
-    public IReadOnlyList<string> Words => words;
-
-    /// <summary>The value of the last argument of this name, or null; the last one counts for the kernel.</summary>
-    public string? Last(string name) => All(name).LastOrDefault();
-
-    /// <summary>All values of this name in order.</summary>
-    public IEnumerable<string> All(string name) =>
-        words.Where(w => w.StartsWith(name + "=", StringComparison.Ordinal)).Select(w => w[(name.Length + 1)..]);
-
-    /// <summary>Whether a word stands alone on it.</summary>
-    public bool Has(string word) => words.Any(w => w.TrimEnd('\r') == word);
 }

@@ -5,9 +5,10 @@ namespace Buttonhook.Core.Images;
 /// <summary>ext2, ext3 and ext4 (Linux Documentation/filesystems/ext4): extents and block maps, 64-bit, hashed folders read linearly, symbolic links.</summary>
 public sealed class ExtTree : FileTree
 {
-    private const uint Known = 0x2 | 0x4 | 0x10 | 0x40 | 0x80 | 0x100 | 0x200 | 0x400 | 0x1000 | 0x2000 | 0x4000 | 0x20000;
+    private const uint Known = 0x2 | 0x4 | 0x40 | 0x80 | 0x100 | 0x200 | 0x400 | 0x1000 | 0x2000 | 0x4000 | 0x20000;
     private const int MostHops = 40;
     private const int LargestFolder = 64 << 20;
+    private const int MostGroups = 1 << 20;
     private readonly ImageBytes bytes;
     private readonly int blockBytes;
     private readonly int inodeBytes;
@@ -17,7 +18,7 @@ public sealed class ExtTree : FileTree
     private readonly uint firstBlock;
     private readonly bool wide;
 
-    private readonly record struct Inode(uint Number, ushort Mode, long Size, uint Flags, byte[] Block)
+    private readonly record struct Inode(uint Number, ushort Mode, long Size, uint Flags, byte[] Block, uint Changed)
     {
         public bool IsFolder => (Mode & 0xF000) == 0x4000;
         public bool IsFile => (Mode & 0xF000) == 0x8000;
@@ -39,8 +40,7 @@ public sealed class ExtTree : FileTree
         wide = (incompatible & 0x80) != 0;
         descriptorBytes = wide ? Math.Max((int)Field.U16(p, 254), 64) : 32;
         firstBlock = Field.U32(p, 20);
-        if ((incompatible & ~Known) != 0)
-            throw new UnreadableException($"it uses ext4 features (0x{incompatible & ~Known:x}) that are not read here");
+        Strange = incompatible & ~Known;
         if (inodesPerGroup == 0 || inodeBytes is < 128 or > 65536)
             throw new UnreadableException("the sizes in the ext superblock contradict each other");
         Kind =
@@ -49,6 +49,52 @@ public sealed class ExtTree : FileTree
             : "ext2";
         Label = Field.Text(p.AsSpan(120, 16)) is { Length: > 0 } label ? label : null;
         Uuid = new Guid(p.AsSpan(104, 16), bigEndian: true).ToString();
+        if (Strange == 0)
+            Check(p, (compatible & 0x4) != 0, (incompatible & 0x200) != 0);
+    }
+
+    /// <summary>Features (bits of s_feature_incompat) without which it cannot be read and that are not known here; 0 when it can be read.</summary>
+    public uint Strange { get; }
+
+    /// <summary>What the kernel checks before it mounts (fs/ext4/super.c): the superblock's checksum, the group descriptors, the root folder, the journal.</summary>
+    private void Check(byte[] superblock, bool journal, bool flexible)
+    {
+        if ((Field.U32(superblock, 100) & 0x400) != 0 && Checksum(superblock.AsSpan(0, 1020)) != Field.U32(superblock, 1020))
+            throw new UnreadableException("the checksum of the ext superblock is wrong");
+        long blocks = Field.U32(superblock, 4) | (wide ? (long)Field.U32(superblock, 336) << 32 : 0);
+        long perGroup = Field.U32(superblock, 32);
+        if (perGroup == 0 || blocks <= firstBlock)
+            throw new UnreadableException("the sizes in the ext superblock contradict each other");
+        var groups = (blocks - firstBlock + perGroup - 1) / perGroup;
+        if (groups > MostGroups || groups * descriptorBytes > bytes.Length)
+            throw new UnreadableException($"it has {groups} groups of blocks, which cannot be");
+        var table = bytes.Exactly((firstBlock + 1L) * blockBytes, (int)groups * descriptorBytes);
+        for (var group = 0; group < groups; group++)
+        {
+            var (low, high) = flexible
+                ? (firstBlock, blocks - 1)
+                : (firstBlock + group * perGroup, Math.Min(firstBlock + (group + 1) * perGroup, blocks) - 1);
+            for (var field = 0; field < 12; field += 4)
+            {
+                var at = group * descriptorBytes + field;
+                var block = Field.U32(table, at) | (wide ? (long)Field.U32(table, at + 32) << 32 : 0);
+                if (block < low || block > high)
+                    throw new UnreadableException($"the description of block group {group} is damaged");
+            }
+        }
+        if (!Get(2).IsFolder)
+            throw new UnreadableException("its root folder is damaged");
+        if (journal && Field.U32(superblock, 224) is var number and > 0 && !Get(number).IsFile)
+            throw new UnreadableException("its journal is damaged");
+    }
+
+    /// <summary>CRC-32C from all ones, not inverted at the end, as ext4 keeps it.</summary>
+    private static uint Checksum(ReadOnlySpan<byte> data)
+    {
+        var crc = uint.MaxValue;
+        foreach (var b in data)
+            crc = System.Numerics.BitOperations.Crc32C(crc, b);
+        return crc;
     }
 
     /// <inheritdoc/>
@@ -70,7 +116,14 @@ public sealed class ExtTree : FileTree
         if (wide)
             table |= (long)Field.U32(bytes.Exactly((firstBlock + 1L) * blockBytes + group * (long)descriptorBytes + 32, 32), 8) << 32;
         var i = bytes.Exactly(table * blockBytes + (number - 1) % inodesPerGroup * (long)inodeBytes, 128);
-        return new(number, Field.U16(i, 0), Field.U32(i, 4) | (long)Field.U32(i, 108) << 32, Field.U32(i, 32), i[40..100]);
+        return new(
+            number,
+            Field.U16(i, 0),
+            Field.U32(i, 4) | (long)Field.U32(i, 108) << 32,
+            Field.U32(i, 32),
+            i[40..100],
+            Field.U32(i, 16)
+        );
     }
 
     private IEnumerable<(long Logical, long Physical, int Count)> Runs(Inode i) =>
@@ -175,8 +228,9 @@ public sealed class ExtTree : FileTree
 
     private Inode? Locate(string path, int hops = 0)
     {
+        // Links in a circle lead nowhere, as for the kernel (ELOOP).
         if (hops > MostHops)
-            throw new UnreadableException($"{path}: links run in a circle");
+            return null;
         var parts = path.Split('/', StringSplitOptions.RemoveEmptyEntries);
         var at = Get(2);
         var walked = new List<string>();
@@ -208,7 +262,8 @@ public sealed class ExtTree : FileTree
     }
 
     /// <inheritdoc/>
-    public override TreeEntry? Find(string path) => Locate(path) is { } i ? new(path, i.Size, i.IsFolder, (i.Mode & 0x49) != 0) : null;
+    public override TreeEntry? Find(string path) =>
+        Locate(path) is { } i ? new(path, i.Size, i.IsFolder, (i.Mode & 0x49) != 0, DateTimeOffset.FromUnixTimeSeconds(i.Changed)) : null;
 
     /// <inheritdoc/>
     public override IReadOnlyList<string> List(string folder) =>

@@ -1,7 +1,7 @@
 namespace Buttonhook.Core.Images;
 
-/// <summary>One file or folder of a file system.</summary>
-public sealed record TreeEntry(string Path, long Size, bool IsFolder, bool IsExecutable);
+/// <summary>One file or folder of a file system; when it was last changed, or null where the file system does not tell.</summary>
+public sealed record TreeEntry(string Path, long Size, bool IsFolder, bool IsExecutable, DateTimeOffset? Modified = null);
 
 /// <summary>A file system inside an image, read-only. Paths begin at its root with a slash.</summary>
 public abstract class FileTree
@@ -27,6 +27,9 @@ public abstract class FileTree
     /// <summary>The first bytes of a file, at most <paramref name="most"/>; null when it is not there or a folder.</summary>
     public abstract byte[]? Read(string path, int most = LargestFile);
 
+    /// <summary>Whether systemd lies on it.</summary>
+    public bool HasSystemd => (Find("/lib/systemd/systemd") ?? Find("/usr/lib/systemd/systemd")) is not null;
+
     /// <summary>Opens the file system in a part of an image; null with the reason when it is none that is read here.</summary>
     public static (FileTree? Tree, string? Kind, string? Because) Open(ImageBytes bytes)
     {
@@ -36,7 +39,9 @@ public abstract class FileTree
             if (head.Length >= 2048 && Field.U16(head, 1024 + 56) == 0xEF53)
             {
                 var ext = new ExtTree(bytes);
-                return (ext, ext.Kind, null);
+                return ext.Strange == 0
+                    ? (ext, ext.Kind, null)
+                    : (null, ext.Kind, $"it uses ext4 features (0x{ext.Strange:x}) that are not read here");
             }
             if (head.Length >= 512 && head[510] == 0x55 && head[511] == 0xAA && FatTree.Looks(head))
                 return (new FatTree(bytes), "vfat", null);

@@ -61,8 +61,19 @@ internal sealed partial class GrubMenu(
                 }
             }
         }
+        // A menu entry that is never closed is a syntax error: GRUB leaves it out.
+        if (open is not null)
+            entries.Remove(open);
         if (entries.Count == 0)
-            return (null, new("loader-config-missing", "grub.cfg has no menu entry.", "Write grub.cfg again.", start.Name(path)));
+            return (
+                null,
+                new(
+                    "loader-config-missing",
+                    open is null ? "grub.cfg has no menu entry." : $"The menu entry {open.Title} has no closing brace.",
+                    "Write grub.cfg again.",
+                    start.Name(path)
+                )
+            );
         var wanted = variables["default"];
         var chosen =
             int.TryParse(wanted, out var index) && index >= 0 && index < entries.Count
@@ -125,19 +136,8 @@ internal sealed partial class GrubMenu(
             : (new(where, command, kernel, kernelWhere, initial, missing, null, board.Architecture != Boards.InstructionSet.Amd64), null);
     }
 
-    private static string[] Words(string line, Dictionary<string, string> variables)
-    {
-        if (line.Length == 0 || line[0] == '#')
-            return [];
-        var expanded = Variable()
-            .Replace(line, m => variables.GetValueOrDefault(m.Groups[1].Value is { Length: > 0 } braced ? braced : m.Groups[2].Value, ""));
-        return
-        [
-            .. Word()
-                .Matches(expanded)
-                .Select(m => m.Value.Replace("\"", "", StringComparison.Ordinal).Replace("'", "", StringComparison.Ordinal)),
-        ];
-    }
+    private static string[] Words(string line, Dictionary<string, string> variables) =>
+        line.Length == 0 || line[0] == '#' ? [] : ShellWords.Of(line, variables.GetValueOrDefault);
 
     /// <summary>"(hd0,gpt2)", "hd0,msdos1": the partition by its number.</summary>
     private Volume? Device(string name) =>
@@ -163,12 +163,6 @@ internal sealed partial class GrubMenu(
 
     [GeneratedRegex("""(?:--id\s+|\$menuentry_id_option\s+)["']?([^"'\s]+)""")]
     private static partial Regex Id();
-
-    [GeneratedRegex(@"\$(?:\{(\w+)\}|(\w+))")]
-    private static partial Regex Variable();
-
-    [GeneratedRegex("""(?:"[^"]*"|'[^']*'|[^\s"'])+""")]
-    private static partial Regex Word();
 
     [GeneratedRegex(@",(?:gpt|msdos)?(\d+)\)?$")]
     private static partial Regex Digits();

@@ -33,28 +33,10 @@ public abstract class ImageBytes
     public ImageBytes Slice(long offset, long length) => new Window(this, offset, Math.Max(0, Math.Min(length, Length - offset)));
 
     /// <summary>Bytes of a seekable stream; the stream is read under a lock and stays open.</summary>
-    public static ImageBytes Of(Stream stream) => new Streamed(stream);
+    public static ImageBytes Of(Stream stream) => WritableBytes.Of(stream);
 
     /// <summary>Bytes in memory.</summary>
-    public static ImageBytes Of(byte[] bytes) => new Streamed(new MemoryStream(bytes, false));
-
-    private sealed class Streamed(Stream stream) : ImageBytes
-    {
-        private readonly Lock gate = new();
-
-        public override long Length { get; } = stream.Length;
-
-        public override int Read(long offset, Span<byte> into)
-        {
-            if (offset < 0 || offset >= Length)
-                return 0;
-            lock (gate)
-            {
-                stream.Position = offset;
-                return stream.ReadAtLeast(into, into.Length, false);
-            }
-        }
-    }
+    public static ImageBytes Of(byte[] bytes) => Of(new MemoryStream(bytes, false));
 
     private sealed class Window(ImageBytes whole, long start, long length) : ImageBytes
     {

@@ -2,14 +2,23 @@ using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Images;
 
-/// <summary>An image card: what one OS image is made for, how large it is, and how it behaves at its first boot.</summary>
-/// <param name="Supports">Models and revisions that the maker of the image names.</param>
+/// <summary>An image card: what one OS image is made for, how large it is, and how it behaves at its first boot. The file format is published in docs/formats.</summary>
+/// <param name="Format">Always <see cref="CardFormat"/>.</param>
+/// <param name="Supports">Models and revisions that the maker of the image names; empty when the card was made from the image itself.</param>
+/// <param name="Kind">raw (written whole) or installer (files copied onto FAT32).</param>
 /// <param name="LongTermUntil">Year until which it is kept up to date, or null when it is not long-term.</param>
 /// <param name="ConsoleDevice">The serial console on its kernel command line, or null when there is none.</param>
-/// <param name="OutputsOn">Video outputs enabled by default.</param>
+/// <param name="OutputsOn">Video outputs enabled by default; empty also when it is not known.</param>
 /// <param name="FirstBootSeconds">From power to login at the first boot, as its maker states: usual and longest.</param>
-/// <param name="RootPartUuid">The partition id that its command line asks for.</param>
+/// <param name="RootPartUuid">The partition id that its command line asks for; empty when it asks for none.</param>
+/// <param name="Chain">How it is loaded: distro, efi, bios, keyvalue; null when not known.</param>
+/// <param name="RootBy">How its command line names the root: PARTUUID, UUID, LABEL, PARTLABEL, device; null when not known.</param>
+/// <param name="Trees">Device-tree names (the most exact one of each tree) on the image; null when nobody looked inside.</param>
+/// <param name="SystemDate">The day its system was put together (ISO), or null.</param>
+/// <param name="Path">Where the file lies on this computer, or null.</param>
+/// <param name="Sha256">The checksum of the file as downloaded, or null.</param>
 public sealed record ImageCard(
+    string Format,
     string Id,
     string Name,
     string Version,
@@ -17,6 +26,7 @@ public sealed record ImageCard(
     InstructionSet InstructionSet,
     string Kernel,
     IReadOnlyList<Supported> Supports,
+    string Kind,
     long DownloadBytes,
     long ExpandedBytes,
     int SmallestCardGb,
@@ -34,11 +44,23 @@ public sealed record ImageCard(
     IReadOnlyList<int> FirstBootSeconds,
     string RootPartUuid,
     string DefaultUser,
-    bool PasswordChangeForced
+    bool PasswordChangeForced,
+    string? Chain,
+    string? RootBy,
+    IReadOnlyList<string>? Trees,
+    string? SystemDate,
+    string? Path,
+    string? Sha256
 )
 {
+    /// <summary>The name and version of the file format.</summary>
+    public const string CardFormat = "buttonhook.image/1";
+
     /// <summary>Name and version as a person says them ("Fallow 12 server").</summary>
-    public string Title => $"{Name} {Version}{(Flavour == "server" || Flavour == "desktop" || Flavour == "minimal" ? " " + Flavour : "")}";
+    public string Title =>
+        $"{Name} {Version}{(Flavour is "server" or "desktop" or "minimal" && !Name.EndsWith(Flavour, StringComparison.Ordinal) ? " " + Flavour : "")}"
+            .Replace("  ", " ", StringComparison.Ordinal)
+            .Trim();
 }
 
 /// <summary>One model that an image is made for.</summary>

@@ -136,6 +136,13 @@ public sealed class InitialFiles
     /// <summary>Whether a kernel module is in it.</summary>
     public bool HasModule(string name) => files.Keys.Any(f => f.Split('/')[^1].StartsWith(name + ".ko", StringComparison.Ordinal));
 
+    /// <summary>Whether any kernel module is in it.</summary>
+    public bool HasModules =>
+        files.Keys.Any(n => n.EndsWith(".ko", StringComparison.Ordinal) || n.Contains(".ko.", StringComparison.Ordinal));
+
+    /// <summary>Whether its first program is a script, which reads the command line word by word and leaves quotation marks where they stand.</summary>
+    public bool StartsWithScript => Find("/init") is [(byte)'#', (byte)'!', ..];
+
     /// <summary>Whether it is one of the kinds that wait for the root by themselves (initramfs-tools, dracut).</summary>
     public bool WaitsByItself =>
         files.ContainsKey("scripts/functions")

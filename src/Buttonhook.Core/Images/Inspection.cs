@@ -1,5 +1,6 @@
 using System.Text;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Images;
 
@@ -39,6 +40,10 @@ public sealed record Inspection(
     string? CommandLine,
     IReadOnlyList<string> Consoles,
     long SmallestCardBytes,
+    int RecommendedCardGb,
+    IReadOnlyList<FoundLoader> FirstLoaders,
+    string? Chain,
+    FirstBootFacts? FirstBoot,
     IReadOnlyList<string> Notes,
     DryBoot? DryBoot
 )
@@ -49,6 +54,7 @@ public sealed record Inspection(
     private static readonly string[] Releases = ["/etc/os-release", "/usr/lib/os-release"];
 
     /// <summary>Reads an image; a board adds the dry boot. Never throws on a damaged image: what cannot be read is told in notes and steps.</summary>
+    /// <param name="signs">First loaders to look for outside the file systems.</param>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
     public static Inspection Of(
         ImageBytes image,
@@ -56,13 +62,12 @@ public sealed record Inspection(
         long sizeBytes,
         string sha256,
         DryBoard? board,
+        IReadOnlyList<FirstLoaderSign> signs,
         Func<Stream, Stream?> unpack
     )
     {
         var table = Images.PartitionTable.Read(image);
-        var volumes = table.Partitions.Select(p => Open(image, p)).ToList();
-        if (table.Partitions.Count == 0 && FileTree.Open(image) is { Tree: { } whole } bare)
-            volumes.Add(new(new(0, 0, image.Length, "", "", null, false), whole, bare.Kind, null));
+        var volumes = Volume.All(image, table);
         var notes = table.Notes.ToList();
         notes.AddRange(
             volumes.Where(v => v.Because is not null).Select(v => $"Partition {v.Partition.Number} cannot be read: {v.Because}.")
@@ -70,12 +75,14 @@ public sealed record Inspection(
         Handover? handover = null;
         DryBoot? dry = null;
         string? command = null;
+        string? chain = null;
         if (board is not null)
         {
             var booter = new DryBooter(image, table, volumes, board, unpack);
             dry = booter.Run();
             handover = booter.Handover;
             command = booter.CommandLine;
+            chain = handover is null ? null : board.Loader;
         }
         else
         {
@@ -87,6 +94,7 @@ public sealed record Inspection(
                     continue;
                 handover = booter.Handover;
                 command = booter.CommandLine;
+                chain = guess.Loader;
                 notes.AddRange(tried.Steps.Where(s => s.Result == LinkResult.Failed).Select(s => s.Text));
                 break;
             }
@@ -95,6 +103,8 @@ public sealed record Inspection(
         var kernel = handover is null
             ? FindKernel(volumes, unpack)
             : new InspectedKernel(handover.KernelWhere, handover.Kernel.Architecture, handover.Kernel.Version);
+        var root = volumes.Select(v => v.Tree).OfType<ExtTree>().FirstOrDefault(HasAccounts);
+        var smallest = Math.Max(image.Length, table.Partitions.Select(p => p.EndBytes).DefaultIfEmpty(0).Max());
         var arguments = command is null ? null : new KernelCommandLine(command);
         return new(
             "buttonhook.inspection/1",
@@ -120,16 +130,26 @@ public sealed record Inspection(
             system,
             command?.TrimEnd('\r'),
             arguments is null ? [] : [.. arguments.All("console").Select(c => c.TrimEnd('\r'))],
-            Math.Max(image.Length, table.Partitions.Select(p => p.EndBytes).DefaultIfEmpty(0).Max()),
+            smallest,
+            CardPlan.RecommendedGb(smallest),
+            Images.FirstLoaders.Find(image, signs),
+            chain,
+            root is null ? null : FirstBootFacts.Of(root, command),
             notes,
             dry
         );
     }
 
-    private static Volume Open(ImageBytes image, Partition partition)
+    private static bool HasAccounts(ExtTree tree)
     {
-        var (tree, kind, because) = FileTree.Open(image.Slice(partition.StartBytes, partition.LengthBytes));
-        return new(partition, tree, kind, because);
+        try
+        {
+            return tree.Find("/etc/passwd") is not null;
+        }
+        catch (UnreadableException)
+        {
+            return false;
+        }
     }
 
     /// <summary>Boards to try when none is named: the instruction set of the system on it, with each way of loading.</summary>

@@ -1,4 +1,4 @@
-using System.IO.Compression;
+using System.IO.Hashing;
 using System.Text;
 using Buttonhook.Core.Boards;
 
@@ -60,12 +60,12 @@ public sealed record KernelFile(
         if (Field.U32(file, 0x24) == 0x016F2818)
         {
             var size = (long)Field.U32(file, 0x2C) - Field.U32(file, 0x28);
-            var payload = Inner(file, unpack);
+            var (payload, damaged) = Inner(file, unpack);
             return new(
                 "zImage",
                 InstructionSet.Armhf,
                 payload is null ? null : VersionIn(payload),
-                size > file.Length ? CutOff(size, file.Length) : null,
+                size > file.Length ? CutOff(size, file.Length) : damaged,
                 payload
             );
         }
@@ -75,13 +75,8 @@ public sealed record KernelFile(
             var size = (setup + 1) * 512L + Field.U32(file, 0x1F4) * 16L;
             var at = Field.U16(file, 0x20E) + 0x200;
             var version = at > 0x200 && at + 64 < file.Length ? Field.Text(file.AsSpan(at, 64)).Split(' ')[0] : null;
-            return new(
-                "bzImage",
-                InstructionSet.Amd64,
-                version,
-                size > file.Length ? CutOff(size, file.Length) : null,
-                Inner(file, unpack)
-            );
+            var (payload, damaged) = Inner(file, unpack);
+            return new("bzImage", InstructionSet.Amd64, version, size > file.Length ? CutOff(size, file.Length) : damaged, payload);
         }
         if (Elf.Read(file) is { } elf)
             return new("ELF", elf, VersionIn(file), null, file);
@@ -128,8 +123,8 @@ public sealed record KernelFile(
         return at < 0 ? null : Encoding.ASCII.GetString(bytes.AsSpan(at + 14, Math.Min(80, bytes.Length - at - 14))).Split(' ', '\0')[0];
     }
 
-    /// <summary>The compressed kernel inside a self-extracting one, by the first magic that unpacks.</summary>
-    private static byte[]? Inner(byte[] file, Func<Stream, Stream?> unpack)
+    /// <summary>The compressed kernel inside a self-extracting one, by the first magic that unpacks, with what is wrong when it breaks off on the way.</summary>
+    private static (byte[]? Kernel, string? Fault) Inner(byte[] file, Func<Stream, Stream?> unpack)
     {
         ReadOnlySpan<byte> gzip = [0x1F, 0x8B, 0x08],
             xz = [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0],
@@ -137,36 +132,61 @@ public sealed record KernelFile(
         for (var at = 0x200; at < file.Length - 64; at++)
         {
             var here = file.AsSpan(at);
-            if (
-                (here.StartsWith(gzip) || here.StartsWith(xz) || here.StartsWith(zstd))
-                && Unpack(file[at..], unpack, tolerant: true) is { Length: > 1 << 20 } inner
-            )
-                return inner;
+            var isXz = here.StartsWith(xz);
+            if (!isXz && !here.StartsWith(gzip) && !here.StartsWith(zstd))
+                continue;
+            var end = isXz ? XzEnd(file, at) : null;
+            // The kernel's build puts the unpacked size behind the packed part (scripts/Makefile.lib, size_append).
+            var size = end is { } e && e + 4 <= file.Length ? Field.U32(file, e) : 0;
+            var (inner, whole) = UnpackAsFar(file[at..(end ?? file.Length)], unpack, size);
+            // Behind the packed part stand other bytes of the loader. Only where its end is known does an error in it mean damage.
+            if (inner.Length > 1 << 20)
+                return (inner, whole || end is null ? null : "its packed part is damaged and does not unpack");
         }
+        return (null, null);
+    }
+
+    /// <summary>Where an xz stream ends: behind the footer with the flags of its header and a checksum that fits (the .xz file format, 2.1.2); null when none is there.</summary>
+    private static int? XzEnd(byte[] file, int start)
+    {
+        var flags = file.AsSpan(start + 6, 2);
+        for (var at = start + 12; at + 12 <= file.Length; at += 4)
+            if (
+                file[at + 10] == 'Y'
+                && file[at + 11] == 'Z'
+                && file.AsSpan(at + 8, 2).SequenceEqual(flags)
+                && Crc32.HashToUInt32(file.AsSpan(at + 4, 6)) == Field.U32(file, at)
+            )
+                return at + 12;
         return null;
     }
 
-    /// <summary>Unpacks whole; null when it does not. <paramref name="tolerant"/> keeps what came before trailing bytes that are no part of it.</summary>
-    internal static byte[]? Unpack(byte[] bytes, Func<Stream, Stream?> unpack, bool tolerant = false)
+    /// <summary>Unpacks whole; null when it does not.</summary>
+    internal static byte[]? Unpack(byte[] bytes, Func<Stream, Stream?> unpack) =>
+        UnpackAsFar(bytes, unpack) is (var inner, true) ? inner : null;
+
+    /// <summary>Unpacks as far as it goes, with whether that was to the end.</summary>
+    /// <param name="size">How many bytes it will be, where that is told; only the memory taken depends on it.</param>
+    private static (byte[] Bytes, bool Whole) UnpackAsFar(byte[] bytes, Func<Stream, Stream?> unpack, long size = 0)
     {
-        var into = new MemoryStream();
+        var into = new MemoryStream((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
         try
         {
             using var stream = unpack(new MemoryStream(bytes, false));
             if (stream is null)
-                return null;
+                return ([], false);
             var buffer = new byte[1 << 16];
             for (int n; (n = stream.Read(buffer)) > 0; )
             {
                 into.Write(buffer, 0, n);
                 if (into.Length > FileTree.LargestFile)
-                    return null;
+                    return ([], false);
             }
-            return into.ToArray();
+            return (into.Length == into.Capacity ? into.GetBuffer() : into.ToArray(), true);
         }
         catch (Exception e) when (e is InvalidDataException or IOException)
         {
-            return tolerant && into.Length > 0 ? into.ToArray() : null;
+            return (into.ToArray(), false);
         }
     }
 
@@ -238,7 +258,7 @@ internal sealed record LegacyImage(int Type, InstructionSet? Architecture, bool 
             return new(0, null, false, [], "its first bytes are not those of a U-Boot image");
         var header = file[..64];
         Array.Clear(header, 4, 4);
-        if (Crc(header) != Field.B32(file, 4))
+        if (Crc32.HashToUInt32(header) != Field.B32(file, 4))
             return new(0, null, false, [], "its header checksum is wrong");
         var size = Field.B32(file, 12);
         if (size > file.Length - 64)
@@ -252,20 +272,13 @@ internal sealed record LegacyImage(int Type, InstructionSet? Architecture, bool 
             3 or 24 => InstructionSet.Amd64,
             _ => (InstructionSet?)null,
         };
-        return new(file[30], architecture, file[31] != 0, data, Crc(data) == Field.B32(file, 24) ? null : "its data checksum is wrong");
-    }
-
-    /// <summary>CRC-32 as in zlib (RFC 1952, section 8).</summary>
-    private static uint Crc(ReadOnlySpan<byte> data)
-    {
-        var crc = 0xFFFFFFFFu;
-        foreach (var b in data)
-        {
-            crc ^= b;
-            for (var k = 0; k < 8; k++)
-                crc = (crc & 1) != 0 ? crc >> 1 ^ 0xEDB88320 : crc >> 1;
-        }
-        return ~crc;
+        return new(
+            file[30],
+            architecture,
+            file[31] != 0,
+            data,
+            Crc32.HashToUInt32(data) == Field.B32(file, 24) ? null : "its data checksum is wrong"
+        );
     }
 }
 

@@ -1,3 +1,4 @@
+using System.IO.Hashing;
 using System.Text;
 
 namespace Buttonhook.Core.Images;
@@ -10,7 +11,15 @@ public sealed record Partition(int Number, long StartBytes, long LengthBytes, st
 }
 
 /// <summary>A partition table: mbr, gpt or none.</summary>
-public sealed record PartitionTable(string Kind, IReadOnlyList<Partition> Partitions, IReadOnlyList<string> Notes)
+/// <param name="FirstCopyDamaged">The first GPT is damaged and the second one was read: loaders go on with that one, the kernel does only with <c>gpt</c> on its command line.</param>
+/// <param name="UsableEndBytes">Where the space ends that a GPT promises; 0 for other tables. A disk that ends before it is refused by loaders and kernel.</param>
+public sealed record PartitionTable(
+    string Kind,
+    IReadOnlyList<Partition> Partitions,
+    IReadOnlyList<string> Notes,
+    bool FirstCopyDamaged = false,
+    long UsableEndBytes = 0
+)
 {
     private const int Sector = 512;
     private const int MostEntries = 1024;
@@ -69,15 +78,36 @@ public sealed record PartitionTable(string Kind, IReadOnlyList<Partition> Partit
         return (table[at + 4], (long)Field.U32(table, at + 8) * Sector, (long)Field.U32(table, at + 12) * Sector, table[at] == 0x80);
     }
 
+    /// <summary>The header of a GPT when it is in order: signature, its checksum and that of the entries (UEFI 5.3.2).</summary>
+    private static byte[]? Header(ImageBytes image, long at)
+    {
+        var header = image.At(at, 92);
+        if (header.Length < 92 || !header.AsSpan(0, 8).SequenceEqual("EFI PART"u8))
+            return null;
+        var size = Field.U32(header, 12);
+        var whole = size is >= 92 and <= Sector ? image.At(at, (int)size) : [];
+        if (whole.Length < size || whole.Length == 0)
+            return null;
+        Array.Clear(whole, 16, 4);
+        if (Crc32.HashToUInt32(whole) != Field.U32(header, 16))
+            return null;
+        var bytes = (long)Field.U32(header, 80) * Field.U32(header, 84);
+        if (bytes is <= 0 or > MostEntries * 4096L)
+            return header;
+        var entries = image.At((long)Math.Min(Field.U64(header, 72), long.MaxValue / 1024) * Sector, (int)bytes);
+        return entries.Length == bytes && Crc32.HashToUInt32(entries) == Field.U32(header, 88) ? header : null;
+    }
+
     private static PartitionTable Gpt(ImageBytes image, List<string> notes)
     {
-        var header = image.At(Sector, 92);
-        if (header.Length < 92 || !header.AsSpan(0, 8).SequenceEqual("EFI PART"u8))
+        var header = Header(image, Sector);
+        var damaged = header is null;
+        if (header is null)
         {
-            header = image.At(image.Length - Sector, 92);
-            if (header.Length < 92 || !header.AsSpan(0, 8).SequenceEqual("EFI PART"u8))
-                return new("gpt", [], ["The protective table promises a GPT, but no header is there."]);
-            notes.Add("The first GPT header is damaged; the second one is used.");
+            header = Header(image, (image.Length / Sector - 1) * Sector);
+            if (header is null)
+                return new("gpt", [], ["The protective table promises a GPT, but no header in order is there."]);
+            notes.Add("The first GPT is damaged; the second one is used.");
         }
         var table = (long)Math.Min(Field.U64(header, 72), long.MaxValue / 1024) * Sector;
         int count = (int)Math.Min(Field.U32(header, 80), MostEntries),
@@ -114,6 +144,6 @@ public sealed record PartitionTable(string Kind, IReadOnlyList<Partition> Partit
                 )
             );
         }
-        return new("gpt", list, notes);
+        return new("gpt", list, notes, damaged, ((long)Math.Min(Field.U64(header, 48), long.MaxValue / 1024) + 1) * Sector);
     }
 }

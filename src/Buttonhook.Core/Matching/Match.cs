@@ -1,3 +1,4 @@
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Matching;
@@ -40,14 +41,127 @@ public enum Bearing
 /// <summary>One reason as a short sentence; the rule that gave it; for a change, what to change.</summary>
 public sealed record Reason(string Rule, Bearing Bearing, string Text);
 
-/// <summary>Boots of an image on one board revision: how many tries, how many reached the login, and their times from power to login in seconds.</summary>
-public sealed record BootRecord(int Successes, int Tries, int? FastestSeconds, int? SlowestSeconds)
+/// <summary>How near a boot is to this board: boots on the same thing, and what one of them counts.</summary>
+public enum Nearness
+{
+    /// <summary>On this very board.</summary>
+    Board,
+
+    /// <summary>On another board of this revision.</summary>
+    Revision,
+
+    /// <summary>On another revision of this model.</summary>
+    Model,
+
+    /// <summary>On another model with this processor.</summary>
+    Processor,
+}
+
+/// <summary>Boots of one image on one board: how many tries, how many reached the login, and their times from power to login in seconds.</summary>
+public sealed record BootTally(
+    string ImageId,
+    string BoardId,
+    string ModelId,
+    string RevisionId,
+    int Successes,
+    int Tries,
+    int? FastestSeconds,
+    int? SlowestSeconds
+);
+
+/// <summary>Boots at one nearness.</summary>
+public sealed record NearBoots(Nearness Nearness, int Successes, int Tries);
+
+/// <summary>Boots of an image that tell something about a board, nearest first, and the times from power to login on its revision in seconds.</summary>
+public sealed record BootRecord(IReadOnlyList<NearBoots> Near, int? FastestSeconds, int? SlowestSeconds)
 {
     /// <summary>No boots yet.</summary>
-    public static BootRecord Empty { get; } = new(0, 0, null, null);
+    public static BootRecord Empty { get; } = new([], null, null);
 
-    /// <summary>The 10 % quantile of what can be expected; see <see cref="SuccessRate"/>.</summary>
-    public double LowerEnd => SuccessRate.LowerEnd(Successes, Tries);
+    /// <summary>What one boot counts: all on this board, less the further away.</summary>
+    public static double Weight(Nearness nearness) =>
+        nearness switch
+        {
+            Nearness.Board => 1,
+            Nearness.Revision => 0.9,
+            Nearness.Model => 0.4,
+            _ => 0.2,
+        };
+
+    /// <summary>Boots on this revision that reached the login.</summary>
+    public int Successes => Near.Where(n => n.Nearness <= Nearness.Revision).Sum(n => n.Successes);
+
+    /// <summary>Boots on this revision.</summary>
+    public int Tries => Near.Where(n => n.Nearness <= Nearness.Revision).Sum(n => n.Tries);
+
+    /// <summary>The 10 % quantile of what can be expected, boots weighed by nearness; see <see cref="SuccessRate"/>.</summary>
+    public double LowerEnd =>
+        SuccessRate.LowerEnd(Near.Sum(n => n.Successes * Weight(n.Nearness)), Near.Sum(n => n.Tries * Weight(n.Nearness)));
+
+    /// <summary>Sorts tallies by how near they are to a board, for every image at once.</summary>
+    public static IReadOnlyDictionary<string, BootRecord> Of(Board board, Catalogue catalogue, IEnumerable<BootTally> tallies)
+    {
+        var processor = catalogue.Model(board.ModelId)?.Processor;
+        return tallies
+            .Select(t =>
+                (
+                    Tally: t,
+                    Nearness: t.ModelId != board.ModelId
+                        ? (
+                            processor is not null && catalogue.Model(t.ModelId)?.Processor == processor
+                                ? Nearness.Processor
+                                : (Nearness?)null
+                        )
+                    : t.RevisionId != board.RevisionId ? Nearness.Model
+                    : t.BoardId != board.Id ? Nearness.Revision
+                    : Nearness.Board
+                )
+            )
+            .Where(t => t.Nearness is not null)
+            .GroupBy(t => t.Tally.ImageId)
+            .ToDictionary(
+                g => g.Key,
+                g =>
+                {
+                    var close = g.Where(t => t.Nearness <= Nearness.Revision).Select(t => t.Tally).ToList();
+                    return new BootRecord(
+                        [
+                            .. g.GroupBy(t => t.Nearness!.Value)
+                                .OrderBy(n => n.Key)
+                                .Select(n => new NearBoots(n.Key, n.Sum(t => t.Tally.Successes), n.Sum(t => t.Tally.Tries))),
+                        ],
+                        close.Min(t => t.FastestSeconds),
+                        close.Max(t => t.SlowestSeconds)
+                    );
+                }
+            );
+    }
+}
+
+/// <summary>How the system is kept: each school has its own conditions.</summary>
+public enum School
+{
+    /// <summary>One system a card; experiments swap cards.</summary>
+    OneCard,
+
+    /// <summary>Several systems on one card behind a boot menu.</summary>
+    BootMenu,
+
+    /// <summary>The loader on the card, the system on an SSD or a USB stick.</summary>
+    LoaderOnCard,
+
+    /// <summary>Proved on a card, then copied into soldered flash.</summary>
+    FlashLater,
+}
+
+/// <summary>What a person wants of an image.</summary>
+/// <param name="Screen">Whether it will run with a screen.</param>
+/// <param name="LongTerm">Whether long-term care matters more than being new.</param>
+/// <param name="School">How the system will be kept.</param>
+public sealed record Wish(bool Screen, bool LongTerm, School School)
+{
+    /// <summary>What is wanted when nobody said otherwise: as the bench is, long-term, one system a card.</summary>
+    public static Wish Usual(Board board) => new(board.Connected.Screen, true, School.OneCard);
 }
 
 /// <summary>One image for one board: verdict, reasons with the losing one first, and the record of real boots.</summary>

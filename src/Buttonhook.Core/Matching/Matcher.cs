@@ -8,13 +8,22 @@ namespace Buttonhook.Core.Matching;
 /// <summary>Decides which images start on a board; each rule answers with reasons, the worst decides.</summary>
 public static class Matcher
 {
-    private sealed record Pair(Board Board, BoardModel Model, ImageCard Image, Catalogue Catalogue);
+    private sealed record Pair(
+        Board Board,
+        BoardModel Model,
+        ImageCard Image,
+        Catalogue Catalogue,
+        Wish Wish,
+        IReadOnlyList<BoardModel> Siblings
+    );
 
     private static readonly IReadOnlyList<(string Rule, Func<Pair, IEnumerable<(Bearing, string)>> Says)> Rules =
     [
         ("instruction-set", InstructionSet),
         ("revision", Revision),
+        ("kernel-line", KernelLine),
         ("boot-medium", BootMedium),
+        ("school", Schools),
         ("card-size", CardSize),
         ("memory", Memory),
         ("console", Console),
@@ -23,42 +32,147 @@ public static class Matcher
         ("long-term", LongTerm),
     ];
 
-    /// <summary>All images of the catalogue for this board, best first; a model that is not in the catalogue gives none.</summary>
-    public static IReadOnlyList<Match> Match(Board board, Catalogue catalogue, Func<ImageCard, BootRecord> record) =>
-        catalogue.Model(board.ModelId) is not { } model
-            ? []
-            :
-            [
-                .. catalogue
-                    .Images.Select(image => One(new(board, model, image, catalogue), record(image)))
-                    .OrderBy(m => m.Verdict)
-                    .ThenByDescending(m => Worth(m, board)),
-            ];
+    /// <summary>All images of the catalogue for this board and this wish, best first; a model that is not in the catalogue gives none.</summary>
+    public static IReadOnlyList<Match> Match(Board board, Catalogue catalogue, IReadOnlyDictionary<string, BootRecord> records, Wish wish)
+    {
+        if (catalogue.Model(board.ModelId) is not { } model)
+            return [];
+        var siblings = catalogue.Models.Where(m => m.Processor == model.Processor && m.Id != model.Id).ToList();
+        return
+        [
+            .. catalogue
+                .Images.AsParallel()
+                .AsOrdered()
+                .Select(image =>
+                    One(new(board, model, image, catalogue, wish, siblings), records.GetValueOrDefault(image.Id) ?? BootRecord.Empty)
+                )
+                .Select(m => (Match: m, Worth: m.Verdict == Verdict.WillNotStart ? 0 : Worth(m, wish)))
+                .AsSequential()
+                .OrderBy(m => m.Match.Verdict)
+                .ThenByDescending(m => m.Worth)
+                .Select(m => m.Match),
+        ];
+    }
 
     private static Match One(Pair pair, BootRecord record)
     {
-        var reasons = Rules
-            .SelectMany(r => r.Says(pair).Select(s => new Reason(r.Rule, s.Item1, s.Item2)))
-            .OrderBy(r => r.Bearing)
-            .ToList();
-        if (reasons.Any(r => r.Bearing == Bearing.Stops && r.Rule is "instruction-set" or "revision"))
-            reasons = [.. reasons.Where(r => r.Bearing is Bearing.Stops)];
-        var verdict = reasons.FirstOrDefault()?.Bearing switch
+        var reasons = new List<Reason>();
+        foreach (var (rule, says) in Rules)
+        {
+            foreach (var (bearing, text) in says(pair))
+                reasons.Add(new(rule, bearing, text));
+            // Nothing else matters for a processor or a revision that it is not made for.
+            if (rule is "instruction-set" or "revision" && reasons.Exists(r => r.Bearing == Bearing.Stops))
+                return new(pair.Image, Verdict.WillNotStart, [.. reasons.Where(r => r.Bearing == Bearing.Stops)], record);
+        }
+        var ordered = Ordered(reasons);
+        var verdict = (ordered.Count == 0 ? (Bearing?)null : ordered[0].Bearing) switch
         {
             Bearing.Stops => Verdict.WillNotStart,
             Bearing.Unproven => Verdict.Unproven,
             Bearing.Change => Verdict.FitsAfterChange,
             _ => Verdict.Fits,
         };
-        return new(pair.Image, verdict, reasons, record);
+        return new(pair.Image, verdict, ordered, record);
     }
 
-    /// <summary>Inside a group: the lower end of the record weighs most, then long-term care, then the flavour that suits the screen.</summary>
-    private static double Worth(Match match, Board board) =>
+    /// <summary>The worst first, else in the order of the rules.</summary>
+    private static List<Reason> Ordered(List<Reason> reasons)
+    {
+        var ordered = new List<Reason>(reasons.Count);
+        for (var bearing = Bearing.Stops; bearing <= Bearing.Note; bearing++)
+            foreach (var reason in reasons)
+                if (reason.Bearing == bearing)
+                    ordered.Add(reason);
+        return ordered;
+    }
+
+    /// <summary>Inside a group: the lower end of the record weighs most, then the care that is wanted, then the flavour that suits the screen, then what the school asks.</summary>
+    private static double Worth(Match match, Wish wish) =>
         match.Record.LowerEnd * 10
-        + (match.Image.LongTermUntil is null ? 0 : 0.5)
-        + ((match.Image.Flavour == "desktop") == board.Connected.Screen ? 0.4 : 0)
-        - match.Reasons.Count(r => r.Bearing is Bearing.Change) * 0.3;
+        + (match.Image.LongTermUntil is null == wish.LongTerm ? 0 : 1.5)
+        + (match.Image.Flavour == "desktop" == wish.Screen ? 1.2 : 0)
+        + (wish.LongTerm ? 0 : Newness(match.Image.Kernel))
+        - match.Reasons.Count(r => r.Bearing is Bearing.Change) * 0.3
+        - (match.Reasons.Any(r => r.Rule == "school" && r.Bearing == Bearing.Note) ? 1 : 0);
+
+    /// <summary>0 to 1: newer kernel lines are higher.</summary>
+    private static double Newness(string kernel) => Line(kernel) is var (major, minor) ? Math.Min(1, (major * 20 + minor) / 200.0) : 0;
+
+    /// <summary>Major and minor number of a kernel version; null where it does not begin with two numbers.</summary>
+    private static (int Major, int Minor)? Line(ReadOnlySpan<char> version)
+    {
+        static int Digits(ReadOnlySpan<char> text) => text.IndexOfAnyExceptInRange('0', '9') is var end and >= 0 ? end : text.Length;
+        var first = Digits(version);
+        if (first == 0 || first >= version.Length || version[first] is not ('.' or '-'))
+            return null;
+        var rest = version[(first + 1)..];
+        return
+            int.TryParse(version[..first], System.Globalization.CultureInfo.InvariantCulture, out var major)
+            && int.TryParse(rest[..Digits(rest)], System.Globalization.CultureInfo.InvariantCulture, out var minor)
+            ? (major, minor)
+            : null;
+    }
+
+    private static IEnumerable<(Bearing, string)> KernelLine(Pair p)
+    {
+        if (p.Model.Revision(p.Board.RevisionId)?.KernelFrom is not { } from || Line(p.Image.Kernel) is not { } has)
+            yield break;
+        if (has.CompareTo(Line(from) ?? Line(from + ".0") ?? has) < 0)
+            yield return (Bearing.Stops, $"Revision {p.Board.RevisionId} needs kernel {from} or newer; this image has {p.Image.Kernel}.");
+        else
+            yield return (Bearing.Good, $"Kernel {p.Image.Kernel} is new enough for revision {p.Board.RevisionId}.");
+    }
+
+    private static IEnumerable<(Bearing, string)> Schools(Pair p)
+    {
+        switch (p.Wish.School)
+        {
+            case School.BootMenu when p.Image.Kind == "installer":
+                yield return (Bearing.Change, "An installer takes the whole card: install it elsewhere first, then add it to the menu.");
+                break;
+            case School.BootMenu when p.Image.Chain is "keyvalue":
+                yield return (Bearing.Change, "Its loader has no menu: put one that reads extlinux.conf between.");
+                break;
+            case School.BootMenu when p.Image.RootBy is "device":
+                yield return (
+                    Bearing.Change,
+                    "Names its root by device: behind a menu it must be named by PARTUUID, or it finds the wrong system."
+                );
+                break;
+            case School.BootMenu:
+                yield return (
+                    Bearing.Note,
+                    p.Board.Connected.CardGb is { } gb
+                        ? $"{Math.Max(0, Sizes.CardBytes(gb) / Math.Max(1, p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes)))} of this size fit behind one menu on the {gb} GB card."
+                        : "Say which card, to see how many fit behind one menu."
+                );
+                break;
+            case School.LoaderOnCard
+                when !p.Model.BootMedia.Any(m => m is "ssd" or "usb") && p.Model.Ports.All(x => x.Kind is not ("storage" or "usb-host")):
+                yield return (Bearing.Stops, "This board has no socket for an SSD or a USB stick.");
+                break;
+            case School.LoaderOnCard when p.Image.RootBy is "device":
+                yield return (Bearing.Change, "Names its root by device: name it by PARTUUID, so that it is found on the SSD.");
+                break;
+            case School.LoaderOnCard:
+                yield return (Bearing.Good, "The card keeps only the loader (64 MB is plenty); the root is found on the SSD by its id.");
+                break;
+            case School.FlashLater when p.Model.FlashGb is not { } || !p.Model.BootMedia.Contains("flash"):
+                yield return (Bearing.Stops, "This board has no soldered flash that it starts from.");
+                break;
+            case School.FlashLater
+                when Sizes.CardBytes(p.Model.FlashGb!.Value) < p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes):
+                yield return (
+                    Bearing.Stops,
+                    $"Takes {Sizes.Binary(p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes))} with room for updates; the flash of {p.Model.FlashGb} GB is too small."
+                );
+                break;
+            case School.FlashLater:
+                yield return (Bearing.Good, $"Fits into the soldered flash of {p.Model.FlashGb} GB with room for updates.");
+                break;
+        }
+    }
 
     private static IEnumerable<(Bearing, string)> InstructionSet(Pair p)
     {
@@ -71,22 +185,16 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> Revision(Pair p)
     {
-        if (p.Model.InstructionSet != p.Image.InstructionSet)
-            yield break;
+        if (p.Image.Supports.Count == 0)
+            return ByTrees(p);
         var supported = p.Image.Supports.FirstOrDefault(s => s.Model == p.Model.Id);
-        var known = supported is null ? "" : string.Join(" and ", supported.Revisions);
-        if (supported is null)
-        {
-            var sibling = p.Image.Supports.FirstOrDefault(s => p.Catalogue.Model(s.Model)?.Processor == p.Model.Processor);
-            if (sibling is null)
-                yield return (Bearing.Stops, $"Made for {Names(p)}; its loader does not know the {p.Model.Processor} processor.");
-            else
-                yield return (
-                    Bearing.Unproven,
-                    $"Made for {p.Catalogue.Model(sibling.Model)!.Name}, which has the same processor. {sibling.Missing ?? "Expect parts to be missing."}"
-                );
-        }
-        else if (supported.Revisions.Contains(p.Board.RevisionId))
+        return supported is null ? ByMaker(p) : BySupport(p, supported);
+    }
+
+    private static IEnumerable<(Bearing, string)> BySupport(Pair p, Supported supported)
+    {
+        var known = string.Join(" and ", supported.Revisions);
+        if (supported.Revisions.Contains(p.Board.RevisionId))
         {
             yield return (Bearing.Good, $"Device tree for revision {p.Board.RevisionId} on the image.");
             if (supported.Missing is { } missing)
@@ -98,26 +206,115 @@ public static class Matcher
             yield return (Bearing.Unproven, $"Made for revision {known}; nobody has said that revision {p.Board.RevisionId} starts.");
     }
 
+    private static IEnumerable<(Bearing, string)> ByMaker(Pair p)
+    {
+        var sibling = p
+            .Image.Supports.Select(s => (Support: s, Model: p.Siblings.FirstOrDefault(m => m.Id == s.Model)))
+            .FirstOrDefault(s => s.Model is not null);
+        if (sibling.Model is null)
+            yield return (Bearing.Stops, $"Made for {Names(p)}; its loader does not know the {p.Model.Processor} processor.");
+        else
+            yield return (
+                Bearing.Unproven,
+                $"Made for {sibling.Model.Name}, which has the same processor. {sibling.Support.Missing ?? Missing(p.Model, sibling.Model)}"
+            );
+    }
+
+    /// <summary>What the device trees on an inspected image mean for this revision.</summary>
+    private static IEnumerable<(Bearing, string)> ByTrees(Pair p)
+    {
+        var revision = p.Model.Revision(p.Board.RevisionId);
+        if (p.Image.InstructionSet == Boards.InstructionSet.Amd64)
+            yield return (Bearing.Good, "x86-64 boards describe themselves; no device tree is needed.");
+        else if (p.Image.Trees is not { Count: > 0 } trees)
+            yield return (Bearing.Unproven, "No device tree is on the image: it starts if this board's loader hands over its own.");
+        else if (revision is not null && Has(trees, revision.Compatible))
+            yield return (Bearing.Good, $"Carries the device tree of this very revision ({revision.Compatible}).");
+        else if (p.Model.Revisions.LastOrDefault(r => r.Id != p.Board.RevisionId && Has(trees, r.Compatible)) is { } other)
+            yield return (
+                Bearing.Unproven,
+                $"Carries the device tree of revision {other.Id} only. {(revision?.Changed is { } changed && OlderThan(p.Model, other.Id, p.Board.RevisionId) ? $"What changed since: {Lower(changed)}." : "Expect small things to be missing.")}"
+            );
+        else if (p.Siblings.FirstOrDefault(m => m.Revisions.Any(r => Has(trees, r.Compatible))) is { } sibling)
+            yield return (
+                Bearing.Unproven,
+                $"Carries the device tree of {sibling.Maker} {sibling.Name}, which has the same processor. {Missing(p.Model, sibling)}"
+            );
+        else
+            yield return (
+                Bearing.Stops,
+                $"None of its {trees.Count} device trees is for {p.Model.Name} or another board with the {p.Model.Processor} processor."
+            );
+    }
+
+    /// <summary>Names are kept in order, so that hundreds of trees are searched quickly.</summary>
+    private static bool Has(IReadOnlyList<string> trees, string name)
+    {
+        int low = 0,
+            high = trees.Count - 1;
+        while (low <= high)
+        {
+            var middle = (low + high) / 2;
+            var order = string.CompareOrdinal(trees[middle], name);
+            if (order == 0)
+                return true;
+            if (order < 0)
+                low = middle + 1;
+            else
+                high = middle - 1;
+        }
+        return false;
+    }
+
+    private static bool OlderThan(BoardModel model, string one, string other)
+    {
+        var ids = model.Revisions.Select(r => r.Id).ToList();
+        return ids.IndexOf(one) < ids.IndexOf(other);
+    }
+
+    private static string Lower(string text) => char.ToLowerInvariant(text[0]) + text[1..];
+
+    /// <summary>What this board has and the other one lacks, so that its tree cannot describe it.</summary>
+    private static string Missing(BoardModel mine, BoardModel other)
+    {
+        var lost = new List<string>();
+        if (
+            mine.VideoOutputs.Count > other.VideoOutputs.Count
+            || (mine.VideoOutputs.Count > 0 && !mine.VideoOutputs.Select(v => v.Plug).SequenceEqual(other.VideoOutputs.Select(v => v.Plug)))
+        )
+            lost.Add("display");
+        if (mine.Ports.Count(x => x.Kind == "ethernet") > other.Ports.Count(x => x.Kind == "ethernet"))
+            lost.Add(other.Ports.Any(x => x.Kind == "ethernet") ? "second Ethernet socket" : "Ethernet");
+        if (mine.Wireless is not null && other.Wireless is null)
+            lost.Add("wireless");
+        if (mine.FlashGb is not null && other.FlashGb is null)
+            lost.Add("soldered flash");
+        if (!mine.Lights.Select(l => l.Name).SequenceEqual(other.Lights.Select(l => l.Name)))
+            lost.Add("the right lights");
+        return lost.Count == 0 ? "Expect small things to be missing." : $"Expect to miss: {string.Join(", ", lost)}.";
+    }
+
     private static string Names(Pair p) =>
-        string.Join(" and ", p.Image.Supports.Select(s => p.Catalogue.Model(s.Model)?.Name ?? s.Model).Distinct().Take(3));
+        string.Join(" and ", p.Image.Supports.Take(3).Select(s => p.Catalogue.Model(s.Model)?.Name ?? s.Model).Distinct());
 
     private static IEnumerable<(Bearing, string)> BootMedium(Pair p)
     {
-        var common = p.Model.BootMedia.Intersect(p.Image.BootMedia).ToList();
-        if (common.Count == 0)
+        var onCard = p.Model.BootMedia.Contains("card") && p.Image.BootMedia.Contains("card");
+        var common = onCard ? "card" : p.Model.BootMedia.FirstOrDefault(p.Image.BootMedia.Contains);
+        if (common is null)
             yield return (
                 Bearing.Stops,
                 $"Starts from {string.Join(" or ", p.Image.BootMedia)}; this board looks at {string.Join(", ", p.Model.BootMedia)} only."
             );
-        else if (common.Contains("card") && p.Board.Connected.CardGb is null)
+        else if (onCard && p.Board.Connected.CardGb is null)
             yield return (Bearing.Change, "No card is in this board yet.");
-        else if (!common.Contains("card"))
-            yield return (Bearing.Note, $"Goes onto {common[0]}, not onto a card.");
+        else if (!onCard)
+            yield return (Bearing.Note, $"Goes onto {common}, not onto a card.");
     }
 
     private static IEnumerable<(Bearing, string)> CardSize(Pair p)
     {
-        if (p.Board.Connected.CardGb is not { } card || !p.Image.BootMedia.Contains("card"))
+        if (p.Board.Connected.CardGb is not { } card || !p.Image.BootMedia.Contains("card") || p.Wish.School is School.LoaderOnCard)
             yield break;
         var plan = CardPlan.For(p.Image, card);
         if (!plan.Fits)
@@ -168,13 +365,16 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> Outputs(Pair p)
     {
-        if (!p.Board.Connected.Screen)
+        if (!p.Wish.Screen)
         {
             if (p.Image.Flavour == "desktop")
                 yield return (Bearing.Note, "Wants a screen; none is connected.");
             yield break;
         }
-        var off = p.Model.VideoOutputs.Except(p.Image.OutputsOn).ToList();
+        // A card made from the image itself does not know its outputs.
+        if (p.Image.Supports.Count == 0)
+            yield break;
+        var off = p.Model.VideoOutputs.Select(v => v.Name).Except(p.Image.OutputsOn).ToList();
         if (p.Model.VideoOutputs.Count > 0 && off.Count == p.Model.VideoOutputs.Count)
             yield return (Bearing.Change, $"Leaves every video output dark ({string.Join(", ", off)}); watch the console or turn one on.");
         else if (off.Count > 0)
@@ -183,7 +383,7 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> FirstBoot(Pair p)
     {
-        if (p.Image.NeedsScreenAtFirstBoot && !p.Board.Connected.Screen)
+        if (p.Image.NeedsScreenAtFirstBoot && !p.Wish.Screen)
             yield return (Bearing.Change, "Asks its first questions on a screen: connect one, or answer them in first-boot files.");
         if (p.Image.NeedsNetworkAtFirstBoot && !p.Board.Connected.Network)
             yield return (Bearing.Change, "Fetches packages at its first boot: connect the network first.");
@@ -197,6 +397,8 @@ public static class Matcher
     {
         if (p.Image.LongTermUntil is { } year)
             yield return (Bearing.Good, $"Kept up to date until {year}.");
+        else if (p.Image.SystemDate is { } day)
+            yield return (Bearing.Note, $"Put together on {day}.");
         else
             yield return (Bearing.Note, "Not a long-term release.");
     }

@@ -56,7 +56,7 @@ internal sealed class BootScript
     private bool Has(string fault) => plan.FaultId == fault;
 
     private BoardModel Model => plan.Model;
-    private string Host => plan.Board.Nickname.ToLowerInvariant();
+    private string Host => plan.Host;
     private bool IsPc => Model.InstructionSet == InstructionSet.Amd64;
     private string Disk => IsPc ? "sda" : "mmcblk0";
     private string Partition => IsPc ? "sda2" : "mmcblk0p2";

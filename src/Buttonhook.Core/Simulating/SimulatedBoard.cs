@@ -165,7 +165,7 @@ public sealed class SimulatedBoard
 
     private void Enter(string line)
     {
-        var host = plan.Board.Nickname.ToLowerInvariant();
+        var host = plan.Host;
         switch (mode)
         {
             case Mode.LoaderPrompt:

@@ -55,7 +55,7 @@ public static class SimulatedFaults
                 yield return "no-boot-medium";
                 yield break;
             }
-            if (catalogue.Supply(board.Connected.SupplyId) is { } supply && !SupplyCheck.Check(supply, model.Power).Enough)
+            if (board.Connected.SupplyId is not null && !SupplyCheck.Check(board.Connected, model.Power, catalogue).Enough)
                 yield return "supply-too-weak";
             if (image.InstructionSet != model.InstructionSet)
                 yield return "kernel-wrong-architecture";

@@ -11,7 +11,7 @@ internal static class SimulatedShell
     /// <summary>The answer to a command after login; null when it ends the session with a restart, an empty text for an empty line.</summary>
     public static string? Answer(string command, SimulationPlan plan, string commandLine)
     {
-        var host = plan.Board.Nickname.ToLowerInvariant();
+        var host = plan.Host;
         var machine = plan.Model.InstructionSet switch
         {
             InstructionSet.Armhf => "armv7l",

@@ -9,6 +9,7 @@ namespace Buttonhook.Core.Simulating;
 /// <param name="ListenSpeed">Bits per second at which the console listens.</param>
 /// <param name="Seed">Makes times differ a little from boot to boot, the same for the same seed.</param>
 /// <param name="FirstBoot">Whether the root grows at this boot.</param>
+/// <param name="HostName">The host name that the card sets; null for the nickname.</param>
 public sealed record SimulationPlan(
     Board Board,
     BoardModel Model,
@@ -16,5 +17,10 @@ public sealed record SimulationPlan(
     string? FaultId,
     int ListenSpeed,
     int Seed,
-    bool FirstBoot = false
-);
+    bool FirstBoot = false,
+    string? HostName = null
+)
+{
+    /// <summary>What the system calls itself.</summary>
+    public string Host => HostName ?? Board.Nickname.ToLowerInvariant();
+}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Navigate, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 import { BenchPage } from "./boards/BenchPage";
+import { BoardCardsPage } from "./boards/BoardCardsPage";
 import { IdentifyPage } from "./boards/IdentifyPage";
 import { NewBoardPage } from "./boards/NewBoardPage";
 import { ConnectPage } from "./connecting/ConnectPage";
@@ -112,6 +113,7 @@ export function App() {
         <Route path="/boards/new" element={<NewBoardPage />} />
         <Route path="/boards/:id" element={<BoardEntry />} />
         <Route path="/boards/:id/:step" element={<BoardFrame />} />
+        <Route path="/cards" element={<BoardCardsPage />} />
         <Route path="/images" element={<ImageShelfPage />} />
         <Route path="/logs" element={<LogDrawerPage />} />
         <Route path="/rules" element={<RuleBookPage />} />

@@ -5,8 +5,8 @@ namespace Buttonhook.Core.Tests.Boards;
 
 public class IdentificationTests
 {
-    private static Identified Tell(string? mark = null, string? text = null) =>
-        Identification.Tell(new(mark, text, null), Bench.Catalogue, Knowledge.Rules).Value!;
+    private static Identified Tell(string? mark = null, string? text = null, string? code = null, params Seen[] seen) =>
+        Identification.Tell(new(mark, code, text, null, seen), Bench.Catalogue, Knowledge.Rules).Value!;
 
     [Fact]
     public void The_mark_alone_tells_the_revision_whatever_its_spelling()
@@ -45,7 +45,7 @@ public class IdentificationTests
         var told = Tell(text: "Model: Quillon Quill V\n");
         Assert.Equal(["A", "B"], told.Candidates.Take(2).Select(c => c.RevisionId).Order());
         Assert.Equal("On the back, beside the memory", told.Next!.Where);
-        Assert.Contains("QUILL-V A: Quill V, revision A", told.Next.Answers);
+        Assert.Contains(told.Next.Answers, a => a.Answer == "QUILL-V A" && a.Boards.SequenceEqual(["Quill V, revision A"]));
         Assert.InRange(told.Next.Bits, 0.9, 1.1);
     }
 
@@ -62,19 +62,43 @@ public class IdentificationTests
     [Fact]
     public void Probabilities_add_up_to_one()
     {
-        var told = Identification
-            .Tell(new("QUILL-V B", "Model: Thornlea Spindle 2 rev 1.3\n", null), Bench.Catalogue, Knowledge.Rules)
-            .Value!;
+        var told = Tell("QUILL-V B", "Model: Thornlea Spindle 2 rev 1.3\n");
         Assert.InRange(told.Candidates.Sum(c => c.Probability) + told.Unknown, 0.9, 1.0001);
     }
 
     [Fact]
     public void No_clue_and_a_broken_device_tree_are_problems()
     {
-        Assert.NotNull(Identification.Tell(new(null, " ", null), Bench.Catalogue, Knowledge.Rules).Problem);
+        Assert.NotNull(Identification.Tell(new(null, null, " ", null, []), Bench.Catalogue, Knowledge.Rules).Problem);
         Assert.Contains(
             "not those of a device tree",
-            Identification.Tell(new(null, null, [1, 2, 3]), Bench.Catalogue, Knowledge.Rules).Problem!.Came
+            Identification.Tell(new(null, null, null, [1, 2, 3], []), Bench.Catalogue, Knowledge.Rules).Problem!.Came
         );
     }
+
+    [Fact]
+    public void What_eyes_see_tells_two_revisions_apart_and_is_not_asked_again()
+    {
+        var open = Tell(text: "Model: Quillon Quill V\n");
+        var told = Tell("", "Model: Quillon Quill V\n", null, new Seen(open.Next!.Id, "QUILL-V A"));
+        Assert.Equal("A", told.Candidates[0].RevisionId);
+        Assert.True(told.Candidates[0].Probability > 0.9);
+        Assert.NotEqual(open.Next.Id, told.Next?.Id);
+        Assert.Contains(told.Candidates[0].Reasons, r => r is { Source: "eyes", For: true });
+    }
+
+    [Fact]
+    public void Eyes_alone_narrow_the_boards_down()
+    {
+        var told = Tell(seen: [new("power", "round plug, 12 V")]);
+        Assert.Equal("bridle-x", told.Candidates[0].ModelId);
+        Assert.DoesNotContain(told.Candidates, c => c.ModelId == "thimble");
+    }
+
+    [Fact]
+    public void None_of_the_answers_speaks_against_all_of_them() =>
+        Assert.True(
+            Tell(text: "Model: Quillon Quill V\n", seen: new Seen("video", Identification.Nothing)).Unknown
+                > Tell(text: "Model: Quillon Quill V\n").Unknown
+        );
 }

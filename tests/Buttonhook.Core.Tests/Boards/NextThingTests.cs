@@ -8,7 +8,13 @@ namespace Buttonhook.Core.Tests.Boards;
 public class NextThingTests
 {
     private static NextThing Next(Board board, BootState? boot, SeamStep step = SeamStep.Boot) =>
-        NextThings.For(step, board, Bench.Catalogue, Matcher.Match(board, Bench.Catalogue, _ => BootRecord.Empty), boot);
+        NextThings.For(
+            step,
+            board,
+            Bench.Catalogue,
+            Matcher.Match(board, Bench.Catalogue, new Dictionary<string, BootRecord>(), Wish.Usual(board)),
+            boot
+        );
 
     private static readonly Board Ready = Bench.Board("spindle-2", image: "fallow-12-server-arm64");
     private static readonly BootState Failed = new(false, true, Outcome.Stopped, Stage.Root, Cause("root-not-found"), null, false, false);
@@ -48,7 +54,7 @@ public class NextThingTests
     {
         var next = Next(Ready with { Connected = Ready.Connected with { SupplyId = "usb-5v-1a" } }, null);
         Assert.Equal("Use another supply", next.Title);
-        Assert.Equal("Needs 2.5 A at the board; this supply gives 1.0 A.", next.Why[0]);
+        Assert.Equal("Needs 1.6 A at the board; this supply gives 1.0 A.", next.Why[0]);
     }
 
     [Fact]

@@ -8,14 +8,17 @@ public class ConnectingTests
     private static readonly ConsoleAdapter Logic = new("a", "The adapter", [ConsoleLevel.Logic33], 1_500_000);
     private static readonly ConsoleAdapter Rs232 = new("b", "The adapter", [ConsoleLevel.Rs232], 921_600);
 
-    private static ConsolePort Port(ConsoleLevel level, int speed = 115200) => new("ttyS0", speed, level, "pins");
+    private static ConsolePort Port(ConsoleLevel level, int speed = 115200) => new("ttyS0", speed, level, "header", "1", "2", "3");
 
     [Fact]
     public void Data_wires_are_crossed_and_no_supply_wire_is_named()
     {
         var wiring = ConsoleWires.Check(Logic, Port(ConsoleLevel.Logic33));
         Assert.True(wiring.MayBeWired);
-        Assert.Equal([("ground", "ground"), ("transmit", "receive"), ("receive", "transmit")], wiring.Wires.Select(w => (w.From, w.To)));
+        Assert.Equal(
+            [("ground", "ground, 1"), ("transmit", "receive, 3"), ("receive", "transmit, 2")],
+            wiring.Wires.Select(w => (w.From, w.To))
+        );
     }
 
     [Theory]
@@ -42,7 +45,97 @@ public class ConnectingTests
     [InlineData(12, 3, false, "Needs 5.0 V; this supply gives 12.0 V. Do not plug it in.")]
     public void A_supply_is_judged_with_its_numbers(double volts, double amps, bool enough, string text)
     {
-        var verdict = SupplyCheck.Check(new("s", "s", volts, amps), new(5, 2.5, "c"));
+        var verdict = SupplyCheck.Check(new("s", "s", volts, amps), null, [], new(5, 2.5, 1, 4.75, "c", false));
         Assert.Equal((enough, text), (verdict.Enough, verdict.Text));
+    }
+
+    private static readonly PowerInput Need = new(5, 2, 0.6, 4.75, "USB-C", false, 1.2);
+
+    private static SupplyVerdict Verdict(string supply, string? cable, params string[] parts) =>
+        SupplyCheck.Check(new(32, false, true, supply, null, cable, parts), Need, Bench.Catalogue);
+
+    [Fact]
+    public void A_thin_cable_is_told_with_its_volts_and_the_better_one()
+    {
+        // 0.0175 ohm mm² a metre, 2 m there and back over 0.08 mm²: 0.875 ohm, and 0.06 of plugs.
+        var verdict = Verdict("usb-5v-3a", "usb-long-thin");
+        Assert.False(verdict.Enough);
+        Assert.Equal(0.935, verdict.CableOhms!.Value, 3);
+        Assert.Equal(5.1 - 2 * 0.935, verdict.VoltsAtBoard!.Value, 3);
+        Assert.Equal("3.23 V arrive at the board, it needs 4.75 V: the cable loses 1.87 V at 2.0 A.", verdict.Text);
+        Assert.Equal("Take this cable: 0.5 m, thick (0.5 mm²). Then 4.97 V arrive.", verdict.Change);
+    }
+
+    [Fact]
+    public void What_is_not_asked_for_is_not_given()
+    {
+        var verdict = Verdict("usb-5v-5a", null, "ssd", "fan");
+        Assert.Equal(3, verdict.GivesAmps);
+        Assert.Contains("3.0 A of its 5.0 A, since this board does not ask for more", verdict.Text);
+        Assert.Equal(5, SupplyCheck.Check(Bench.Catalogue.Supply("usb-5v-5a"), null, [], Need with { Negotiates = true }).GivesAmps);
+    }
+
+    [Fact]
+    public void The_biggest_consumer_and_the_cheapest_change_are_named()
+    {
+        var verdict = Verdict("usb-5v-3a", null, "disk", "keyboard");
+        Assert.Equal(["The board while it boots", "Spinning disk", "Keyboard and mouse"], verdict.Consumers.Select(c => c.Name));
+        Assert.StartsWith("Needs 4.0 A at the board; this supply gives 3.0 A.", verdict.Text);
+        Assert.Equal("Feed this part from its own supply: Spinning disk, 1.8 A.", verdict.Change);
+        Assert.Equal(
+            "The USB sockets give 1.2 A together; ssd, usb stick, keyboard and mouse take 1.3 A.",
+            SupplyCheck
+                .Check(
+                    new("s", "s", 5, 9),
+                    null,
+                    [.. Bench.Catalogue.Parts.Where(p => p.Id is "ssd" or "stick" or "keyboard").Reverse()],
+                    Need
+                )
+                .Text
+        );
+        Assert.Equal("Take this supply: 5 V, 2 A with micro USB.", Verdict("usb-5v-1a", null).Change);
+        Assert.Null(Verdict("usb-5v-3a", "usb-short").Change);
+    }
+
+    [FsCheck.Xunit.Property]
+    public bool More_parts_never_make_a_supply_enough(bool[] taken, bool one)
+    {
+        var parts = Bench.Catalogue.Parts.Where((_, i) => i < taken.Length && taken[i]).ToList();
+        var supply = Bench.Catalogue.Supply(one ? "usb-5v-3a" : "usb-5v-5a");
+        var cable = Bench.Catalogue.Cables[1];
+        var with = SupplyCheck.Check(supply, cable, parts, Need);
+        var without = SupplyCheck.Check(supply, cable, [.. parts.Skip(1)], Need);
+        return !with.Enough || without.Enough;
+    }
+
+    [Theory]
+    [InlineData(115200, 115385, true)]
+    [InlineData(921600, 750000, false)]
+    [InlineData(1500000, 1500000, true)]
+    public void A_rate_is_what_the_divisor_gives(int wanted, int achieved, bool reads)
+    {
+        var adapter = Bench.Catalogue.Adapter("usb-18-33")!;
+        var speed = ConsoleSpeed.Of(adapter, wanted);
+        Assert.Equal(achieved, speed.Achieved, 1.0);
+        Assert.Equal(reads, speed.Reads);
+        Assert.Equal(wanted / 10.0, speed.BytesPerSecond);
+        if (!reads)
+            Assert.Contains("18.6 % off", ConsoleWires.Check(adapter, Port(ConsoleLevel.Logic33, wanted)).Refused);
+    }
+
+    [Fact]
+    public void What_to_do_before_power_is_made_for_the_board_and_its_parts()
+    {
+        foreach (var model in Bench.Catalogue.Models)
+        {
+            var board = Bench.Board(model.Id, screen: true);
+            var list = BeforePower.List(board, model, Bench.ImageFor(model.Id), Bench.Catalogue);
+            Assert.All(list, s => Assert.Matches("^[A-Z0-9].*\\.$", s.Text));
+            Assert.Equal(list.Count, list.Select(s => s.Text).Distinct().Count());
+            Assert.Contains(list, s => s.Text.StartsWith("Push the 32 GB card home"));
+            Assert.Contains(list, s => s.Text.StartsWith($"Supply into the {model.Power.Connector} socket"));
+            Assert.Contains("mains", list[^1].Caution ?? list[^2].Caution);
+            Assert.Equal(model.Switches.Count, list.Count(s => s.Text.Contains("Set it for")));
+        }
     }
 }

@@ -124,7 +124,10 @@ public class RuleBookTests
     [InlineData("causes: [\n", "YAML")]
     public void A_broken_rule_file_is_a_problem_that_names_the_place(string yaml, string word)
     {
-        var read = RuleBook.Read([("broken.yaml", yaml)], File.ReadAllText(Path.Combine(Knowledge.Data, "schemas/rulebook.schema.json")));
+        var read = RuleBook.Read(
+            [("broken.yaml", yaml)],
+            File.ReadAllText(Path.Combine(Knowledge.Root, "docs/formats/rulebook.schema.json"))
+        );
         Assert.False(read.IsGood);
         Assert.Contains("broken.yaml", read.Problem!.ToString());
         Assert.Contains(word, read.Problem.ToString());

@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using System.IO.Hashing;
 using System.Text;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
@@ -19,7 +20,7 @@ public class ChainTests
     {
         var disk = ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root ?? ImageMaker.RootFiles()));
         change?.Invoke(disk);
-        return Inspection.Of(ImageBytes.Of(disk), "none", disk.Length, "", board, _ => null).DryBoot!;
+        return Inspection.Of(ImageBytes.Of(disk), "none", disk.Length, "", board, [], _ => null).DryBoot!;
     }
 
     private static byte[] Text(string text) => Encoding.UTF8.GetBytes(text);
@@ -85,6 +86,49 @@ public class ChainTests
     }
 
     [Fact]
+    public void Grub_takes_windows_line_ends_and_leaves_out_an_entry_that_is_never_closed()
+    {
+        Assert.Empty(Boot(Board("efi"), GrubFiles(Grub().Replace("\n", "\r\n"))).Causes);
+        Breaks("loader-config-missing", Boot(Board("efi"), GrubFiles(Grub().Replace("}", ""))));
+    }
+
+    [Fact]
+    public void A_carriage_return_in_an_environment_belongs_to_the_value_unless_it_is_taken_off()
+    {
+        const string windows = "rootdev=LABEL=fallowroot\r\nlast=x\r\n";
+        Breaks("root-not-found", Boot(Board("distro"), ScriptFiles(windows)));
+        Assert.Empty(Boot(Board("distro"), ScriptFiles(windows, Play.Replace("import -t", "import -t -r"))).Causes);
+        var tree = Play.Replace(" ${fdt_addr}", " ${fdt_addr_r}")
+            .Replace("booti", "load ${devtype} ${devnum}:${distro_bootpart} ${fdt_addr_r} ${prefix}${board}\nbooti");
+        var files = ScriptFiles("rootdev=LABEL=fallowroot\nboard=board.dtb\r\n", tree);
+        files["/board.dtb"] = Tree("orchard,pomona-3");
+        var dry = Boot(Board("distro"), files);
+        Breaks("dtb-missing", dry);
+        Assert.Contains("carriage return", dry.Causes[0].Text);
+    }
+
+    [Theory]
+    [InlineData("a  \"b c\" 'd $x' e", "a|b c|d $x|e")]
+    [InlineData("root=$q end", "root=\"LABEL=x\"|end")]
+    [InlineData("\"$two\" $two ${two}3", "1 2|1|2|1|23")]
+    [InlineData("$none \"\" ${none}x $", "|x|$")]
+    [InlineData("a\r b", "a\r|b")]
+    public void Words_are_taken_as_a_shell_takes_them(string line, string words) =>
+        Assert.Equal(
+            words.Split('|'),
+            ShellWords.Of(
+                line,
+                name =>
+                    name switch
+                    {
+                        "q" => "\"LABEL=x\"",
+                        "two" => "1 2",
+                        _ => null,
+                    }
+            )
+        );
+
+    [Fact]
     public void Without_an_efi_loader_nothing_starts()
     {
         var files = GrubFiles(Grub());
@@ -103,7 +147,7 @@ public class ChainTests
     }
 
     [Theory]
-    [InlineData("title Fallow\nlinux /Image\ninitrd /initrd.img\noptions root=LABEL=fallowroot rw console=ttyAMA0,115200\n", null)]
+    [InlineData("title Fallow\nlinux /Image\ninitrd /initrd.img\noptions root=LABEL=fallowroot rootwait rw console=ttyAMA0,115200\n", null)]
     [InlineData("title Fallow\nlinux /gone\ninitrd /initrd.img\noptions root=LABEL=fallowroot\n", "boot-files-missing")]
     [InlineData("title Fallow\nlinux /Image\ninitrd /gone\noptions root=LABEL=fallowroot\n", "initrd-missing")]
     [InlineData("title Fallow\nlinux /Image\ninitrd /initrd.img\noptions quiet\n", "root-arg-missing")]
@@ -128,30 +172,54 @@ public class ChainTests
         return files;
     }
 
-    /// <summary>A device tree with one node and one property.</summary>
-    private static byte[] Tree(string compatible)
+    /// <summary>A device tree with the names of a board and, if wanted, those of a processor core.</summary>
+    private static byte[] Tree(string compatible, string? core = null, string? again = null)
     {
-        var value = Encoding.ASCII.GetBytes(compatible + "\0");
-        using var into = new MemoryStream();
-        void Word(uint number)
+        using var structure = new MemoryStream();
+        void Word(Stream into, uint number)
         {
             Span<byte> bytes = stackalloc byte[4];
             BinaryPrimitives.WriteUInt32BigEndian(bytes, number);
             into.Write(bytes);
         }
-        var padded = (value.Length + 3) & ~3;
-        var structure = 4 + 4 + 12 + padded + 4 + 4;
-        foreach (
-            var number in (uint[])[0xD00DFEED, (uint)(56 + structure + 11), 56, (uint)(56 + structure), 40, 17, 16, 0, 11, (uint)structure]
-        )
-            Word(number);
+        void Begin(string name)
+        {
+            Word(structure, 1);
+            structure.Write(Encoding.ASCII.GetBytes(name.PadRight(name.Length + 4 - name.Length % 4, '\0')));
+        }
+        void Names(string text)
+        {
+            var value = Encoding.ASCII.GetBytes(text + "\0");
+            Word(structure, 3);
+            Word(structure, (uint)value.Length);
+            Word(structure, 0);
+            structure.Write(value);
+            structure.Write(new byte[(4 - value.Length % 4) % 4]);
+        }
+        Begin("");
+        Names(compatible);
+        if (core is not null)
+        {
+            Begin("cpus");
+            Begin("cpu@0");
+            Names(core);
+            Word(structure, 2);
+            if (again is not null)
+            {
+                Begin("cpu@1");
+                Names(again);
+                Word(structure, 2);
+            }
+            Word(structure, 2);
+        }
+        Word(structure, 2);
+        Word(structure, 9);
+        using var into = new MemoryStream();
+        var length = (uint)structure.Length;
+        foreach (var number in (uint[])[0xD00DFEED, 56 + length + 11, 56, 56 + length, 40, 17, 16, 0, 11, length])
+            Word(into, number);
         into.Write(new byte[16]);
-        foreach (var number in (uint[])[1, 0, 3, (uint)value.Length, 0])
-            Word(number);
-        into.Write(value);
-        into.Write(new byte[padded - value.Length]);
-        Word(2);
-        Word(9);
+        into.Write(structure.ToArray());
         into.Write("compatible\0"u8);
         return into.ToArray();
     }
@@ -175,19 +243,38 @@ public class ChainTests
         );
         Breaks("root-not-found", Boot(Board("keyvalue"), KeyValue(command: "console=ttyAMA0,115200 root=LABEL=fallowroot\r\n")));
         Breaks("dtb-wrong-board", Boot(Board("keyvalue") with { Compatible = ["orchard,quince-2"] }, KeyValue()));
+        var other = KeyValue();
+        other["/board.dtb"] = Tree("orchard,pomona-3", core: "arm,cortex-a15");
+        Breaks("dtb-wrong-board", Boot(Board("keyvalue"), other));
+        other["/board.dtb"] = Tree("orchard,pomona-3", core: "arm,cortex-a72");
+        Assert.Empty(Boot(Board("keyvalue"), other).Causes);
+        other.Remove("/config.txt");
+        Breaks("loader-config-missing", Boot(Board("keyvalue"), other));
         Breaks("no-boot-medium", Boot(Board("keyvalue"), KeyValue(), change: disk => disk[446 + 4] = 0x83));
+    }
+
+    [Fact]
+    public void With_two_hosts_the_card_may_be_the_second()
+    {
+        const string second = "root=/dev/mmcblk1p2 rootwait console=ttyAMA0,115200\n";
+        Breaks("root-not-found", Boot(Board("keyvalue"), KeyValue(command: second)));
+        var files = KeyValue(command: second);
+        files["/board.dtb"] = Tree("orchard,pomona-3", core: "orchard,p3-sdhci", again: "orchard,p3-dw-mshc");
+        Assert.Empty(Boot(Board("keyvalue"), files).Causes);
+        files["/cmdline.txt"] = Text(second.Replace("mmcblk1", "mmcblk2"));
+        Breaks("root-not-found", Boot(Board("keyvalue"), files));
     }
 
     [Fact]
     public void Only_the_first_line_of_the_command_line_counts()
     {
-        var dry = Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rw\nconsole=ttyAMA0,115200\n"));
+        var dry = Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rootwait rw\nconsole=ttyAMA0,115200\n"));
         Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
     }
 
     [Fact]
     public void Serial0_stands_for_the_port_of_the_board() =>
-        Assert.Empty(Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rw console=serial0,115200\n")).Causes);
+        Assert.Empty(Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rootwait rw console=serial0,115200\n")).Causes);
 
     // --- boot scripts
     private static byte[] Script(string text)
@@ -199,23 +286,11 @@ public class ChainTests
         var image = new byte[64 + data.Length];
         BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
         BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc(data));
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc32.HashToUInt32(data));
         image[30] = 6;
         data.CopyTo(image, 64);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc(image.AsSpan(0, 64)));
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc32.HashToUInt32(image.AsSpan(0, 64)));
         return image;
-    }
-
-    private static uint Crc(ReadOnlySpan<byte> data)
-    {
-        var crc = 0xFFFFFFFFu;
-        foreach (var b in data)
-        {
-            crc ^= b;
-            for (var k = 0; k < 8; k++)
-                crc = crc >> 1 ^ (0xEDB88320 & (uint)-(int)(crc & 1));
-        }
-        return ~crc;
     }
 
     private const string Play = """
@@ -255,6 +330,9 @@ public class ChainTests
         Breaks("root-not-found", Boot(Board("distro"), ScriptFiles(environment: null)));
         Breaks("initrd-missing", Boot(Board("distro"), ScriptFiles(script: Play.Replace("initrd.img", "initrd-99.img"))));
         Breaks("boot-files-missing", Boot(Board("distro"), ScriptFiles(script: "echo nothing to do\n")));
+        Breaks("root-not-found", Boot(Board("distro"), ScriptFiles("rootdev =LABEL=fallowroot\n")));
+        Breaks("loader-config-missing", Boot(Board("distro"), ScriptFiles(script: Play.Replace("booti", "bootz"))));
+        Breaks("loader-config-missing", Boot(Board("distro"), ScriptFiles(script: Play.Replace("\n", "\r\n"))));
         var damaged = ScriptFiles();
         damaged["/boot.scr"][90] ^= 1;
         Breaks("loader-config-missing", Boot(Board("distro"), damaged));

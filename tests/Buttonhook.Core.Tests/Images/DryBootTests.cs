@@ -1,3 +1,4 @@
+using System.Buffers.Binary;
 using System.IO.Compression;
 using System.Text;
 using Buttonhook.Core.Boards;
@@ -20,7 +21,7 @@ public class DryBootTests
     }
 
     private static Inspection Inspect(byte[] image, DryBoard? board) =>
-        Inspection.Of(ImageBytes.Of(image), "none", image.Length, "", board, Unpack);
+        Inspection.Of(ImageBytes.Of(image), "none", image.Length, "", board, [], Unpack);
 
     private static DryBoot Boot(
         Action<Dictionary<string, byte[]>>? boot = null,
@@ -93,15 +94,18 @@ public class DryBootTests
     [InlineData("root=LABEL=fallow-root console=ttyAMA0", "root-not-found")]
     [InlineData("root=/dev/sda2 console=ttyAMA0", "root-not-found")]
     [InlineData("rw console=ttyAMA0", "root-arg-missing")]
-    [InlineData("root=/dev/mmcblk0p2 init=/usr/sbin/init console=ttyAMA0", "init-missing")]
+    [InlineData("root=/dev/mmcblk0 rootwait console=ttyAMA0", "root-not-found")]
+    [InlineData("root=LABEL=fallowroot console=ttyAMA0", "root-not-found")]
+    [InlineData("root=LABEL=fallowroot rootwait rootfstype=f2fs console=ttyAMA0", "rootfs-unsupported")]
+    [InlineData("root=/dev/mmcblk0p2 rootwait init=/usr/sbin/init console=ttyAMA0", "init-missing")]
     public void A_wrong_argument_has_its_cause(string arguments, string cause) => Breaks(cause, Boot(Append(arguments)));
 
     [Theory]
-    [InlineData("root=PARTUUID=5E1C04AA-02 console=ttyAMA0,115200")]
-    [InlineData("root=UUID=3f1d2c4b-5a69-4788-9a0b-0c1d2e3f4a5b console=ttyAMA0,115200")]
-    [InlineData("root=LABEL=fallowroot console=ttyAMA0,115200")]
-    [InlineData("root=/dev/mmcblk0p2 console=tty0 console=ttyAMA0,115200n8")]
-    [InlineData("root=/dev/nothing root=\"/dev/mmcblk0p2\" console=ttyAMA0")]
+    [InlineData("root=PARTUUID=5E1C04AA-02 rootwait console=ttyAMA0,115200")]
+    [InlineData("root=UUID=3f1d2c4b-5a69-4788-9a0b-0c1d2e3f4a5b rootwait console=ttyAMA0,115200")]
+    [InlineData("root=LABEL=fallowroot rootwait console=ttyAMA0,115200")]
+    [InlineData("root=/dev/mmcblk0p2 rootwait console=tty0 console=ttyAMA0,115200n8")]
+    [InlineData("root=/dev/nothing root=\"/dev/mmcblk0p2\" rootwait console=ttyAMA0")]
     public void Every_way_to_name_the_root_is_understood(string arguments)
     {
         var dry = Boot(Append(arguments));
@@ -121,10 +125,164 @@ public class DryBootTests
     }
 
     [Fact]
+    public void A_console_without_a_name_is_told()
+    {
+        var dry = Boot(Append("root=LABEL=fallowroot rootwait console="));
+        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
+        Assert.Contains("nothing behind it", dry.Causes[0].Text);
+    }
+
+    [Fact]
     public void A_console_of_another_port_is_told_and_boots()
     {
-        var dry = Boot(Append("root=LABEL=fallowroot console=ttyS2,1500000"));
+        var dry = Boot(Append("root=LABEL=fallowroot rootwait console=ttyS2,1500000"));
         Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
+    }
+
+    [Theory]
+    [InlineData("root=LABEL=fallowroot rootwait rootfstype=ext4 console=ttyAMA0")]
+    [InlineData("root=LABEL=fallowroot rootwait rootfstype=f2fs,ext4 console=ttyAMA0")]
+    [InlineData("root=LABEL=fallowroot rootdelay=5 console=ttyAMA0")]
+    public void A_file_system_that_is_named_rightly_and_a_delay_are_in_order(string arguments) =>
+        Assert.Empty(Boot(Append(arguments)).Causes);
+
+    [Fact]
+    public void A_first_program_that_is_a_script_keeps_the_quotation_marks()
+    {
+        const string quoted = "root=\"LABEL=fallowroot\" rootwait console=ttyAMA0";
+        Assert.Equal(DryVerdict.Boots, Boot(Append(quoted)).Verdict);
+        var dry = Boot(f =>
+        {
+            Append(quoted)(f);
+            f["/initrd.img"] = ImageMaker.Cpio(
+                ("init", 0x81ED, "#!/bin/sh\n"u8.ToArray()),
+                ("bin/sh", 0x81ED, ImageMaker.Elf(183)),
+                ("lib/ext4.ko", 0x81A4, [1]),
+                ("lib/mmc_block.ko", 0x81A4, [1])
+            );
+        });
+        Breaks("root-not-found", dry);
+        Assert.Contains("quotation marks", dry.Causes[0].Text);
+    }
+
+    [Theory]
+    [InlineData("sd", "mmc_block")]
+    [InlineData("usb", "usb-storage")]
+    [InlineData("virtio", "virtio_blk")]
+    public void A_start_of_modules_without_the_driver_of_the_medium_finds_no_root(string medium, string driver)
+    {
+        var board = Board with { BootMedium = medium };
+        Action<Dictionary<string, byte[]>> with(params string[] modules) =>
+            f =>
+                f["/initrd.img"] = ImageMaker.Cpio([
+                    ("init", 0x81ED, ImageMaker.Elf(183)),
+                    .. modules.Select(m => ($"lib/{m}.ko", 0x81A4u, (byte[])[1])),
+                ]);
+        var dry = Boot(with("ext4"), board: board);
+        Breaks("root-not-found", dry);
+        Assert.Contains(driver, dry.Causes[0].Text);
+        Assert.Equal(DryVerdict.Boots, Boot(with("ext4", driver), board: board).Verdict);
+    }
+
+    [Fact]
+    public void Names_may_go_up_and_down_from_the_folder_of_the_menu()
+    {
+        var menu = ImageMaker.Menu(ImageMaker.GoodAppend).Replace(" /Image", " ../Image").Replace(" /initrd", " ./../initrd");
+        Assert.Empty(Boot(f => f["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(menu)).Causes);
+    }
+
+    [Theory]
+    [InlineData(1024 + 0x60, "features")] // an unknown feature: it cannot be told what is there
+    [InlineData(1024 + 0x0C, "checksum")] // the count of free blocks: the checksum of the superblock no longer fits
+    [InlineData(4096, "block group 0")] // the first group's description
+    public void Damage_that_the_kernel_refuses_to_mount_is_told(int at, string word)
+    {
+        const int root = 2048 * 512 + (8 << 20);
+        var image = (byte[])Good.Value.Clone();
+        var group = root + (BinaryPrimitives.ReadUInt32LittleEndian(image.AsSpan(root + 1024 + 24)) == 0 ? 2048 : 4096);
+        var place = at == 4096 ? group : root + at;
+        image.AsSpan(place, 4).Fill(0xFF);
+        var dry = Inspect(image, Board).DryBoot!;
+        Assert.NotEqual(DryVerdict.Boots, dry.Verdict);
+        Assert.Contains(dry.Steps, s => s.Text.Contains(word));
+    }
+
+    [Fact]
+    public void Forged_sizes_of_groups_are_refused_in_words()
+    {
+        const int root = 2048 * 512 + (8 << 20);
+        var image = (byte[])Good.Value.Clone();
+        var superblock = image.AsSpan(root + 1024);
+        superblock[100 + 1] &= 0xFB; // no checksums
+        superblock[96] |= 0x80; // descriptors of a size of their own
+        BinaryPrimitives.WriteUInt16LittleEndian(superblock[254..], 0xFFFF);
+        BinaryPrimitives.WriteUInt32LittleEndian(superblock[32..], 8);
+        BinaryPrimitives.WriteUInt32LittleEndian(superblock[4..], 8_000_000);
+        var dry = Inspect(image, Board).DryBoot!;
+        Breaks("rootfs-corrupt", dry);
+        Assert.Contains("groups of blocks", dry.Causes[0].Text);
+    }
+
+    [Fact]
+    public void A_table_of_inodes_that_is_gone_is_a_damaged_root()
+    {
+        const int root = 2048 * 512 + (8 << 20);
+        var image = (byte[])Good.Value.Clone();
+        var block = 1024 << image[root + 1024 + 24];
+        var table = BinaryPrimitives.ReadUInt32LittleEndian(image.AsSpan(root + (block == 1024 ? 2048 : 4096) + 8));
+        image.AsSpan(root + (int)table * block, 8192).Clear();
+        Breaks("rootfs-corrupt", Inspect(image, Board).DryBoot!);
+    }
+
+    [Fact]
+    public void Without_the_first_copy_of_the_table_the_loader_goes_on_and_the_kernel_sees_no_partition()
+    {
+        DryBoot boot(string arguments, bool damaged)
+        {
+            var files = ImageMaker.BootFiles();
+            Append(arguments)(files);
+            var disk = ImageMaker.GptDisk(ImageMaker.Fat(files), Root.Value);
+            if (damaged)
+                disk.AsSpan(512, 33 * 512).Clear();
+            return Inspect(disk, Board).DryBoot!;
+        }
+        const string label = "root=LABEL=fallowroot rootwait console=ttyAMA0";
+        Assert.Empty(boot(label, damaged: false).Causes);
+        Breaks("root-not-found", boot(label, damaged: true));
+        Assert.Empty(boot(label + " gpt", damaged: true).Causes);
+    }
+
+    [Theory]
+    [InlineData("PARTUUID=5e1c04aa-02", null)]
+    [InlineData("/dev/mmcblk0p2", null)]
+    [InlineData("LABEL=fallowroot", "root-not-found")]
+    [InlineData("UUID=3f1d2c4b-5a69-4788-9a0b-0c1d2e3f4a5b", "root-not-found")]
+    public void Without_an_initial_file_system_the_kernel_finds_a_root_by_its_partition_only(string root, string? cause)
+    {
+        var dry = Boot(f =>
+        {
+            var menu = ImageMaker.Menu($"root={root} rootwait console=ttyAMA0").Replace("\tinitrd /initrd.img\n", "");
+            f["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(menu);
+            "EXT4-fs"u8.CopyTo(f["/Image"].AsSpan(0x800));
+        });
+        if (cause is null)
+            Assert.Empty(dry.Causes);
+        else
+            Breaks(cause, dry);
+    }
+
+    [Fact]
+    public void Links_in_a_circle_are_files_that_are_not_there()
+    {
+        var root = ImageMaker.Ext(ImageMaker.RootFiles(), links: [("/sbin/again", "again"), ("/sbin/good", "../sbin/./init")]);
+        DryBoot boot(string arguments)
+        {
+            var files = ImageMaker.BootFiles();
+            Append($"{ImageMaker.GoodAppend} init={arguments}")(files);
+            return Inspect(ImageMaker.Disk(ImageMaker.Fat(files), root), Board).DryBoot!;
+        }
+        Breaks("init-missing", boot("/sbin/again"));
+        Assert.Empty(boot("/sbin/good").Causes);
     }
 
     [Fact]
@@ -194,4 +352,142 @@ public class DryBootTests
         var (tree, _, _) = FileTree.Open(ImageBytes.Of(fat));
         Assert.Throws<UnreadableException>(() => tree!.List("/extlinux"));
     }
+
+    private static byte[] Mended(DryBoot dry, Dictionary<string, byte[]> boot, Dictionary<string, byte[]> root)
+    {
+        var edit = dry.Causes[0].Edit!;
+        var files = edit.Partition == 1 ? boot : root;
+        files[edit.Path] = Encoding.UTF8.GetBytes(edit.Apply(Encoding.UTF8.GetString(files[edit.Path]))!);
+        return ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root));
+    }
+
+    [Theory]
+    [InlineData("root=PARTUUID=5e1c04aa-07 rw rootwait console=ttyAMA0,115200", "root-not-found")]
+    [InlineData("rw rootwait console=ttyAMA0,115200", "root-arg-missing")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw console=ttyAMA0,115200", "root-not-found")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw rootwait rootfstype=xfs console=ttyAMA0,115200", "rootfs-unsupported")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw rootwait console=ttyAMA0,115200 init=/bin/sh", "getty-missing")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw rootwait console=tty1", "console-arg-missing")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw rootwait console=ttyAMA0,9600", "console-speed-mismatch")]
+    [InlineData("root=PARTUUID=5e1c04aa-02 rw rootwait console=ttyAMA0,115200 init=/sbin/innit", "init-missing")]
+    public void The_edit_that_comes_with_a_cause_mends_it(string arguments, string cause)
+    {
+        var (boot, root) = (ImageMaker.BootFiles(), ImageMaker.RootFiles());
+        boot["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(ImageMaker.Menu(arguments));
+        var dry = Inspect(ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root)), Board).DryBoot!;
+        Assert.Equal(cause, dry.Causes[0].Id);
+        var after = Inspect(Mended(dry, boot, root), Board).DryBoot!;
+        Assert.Equal(DryVerdict.Boots, after.Verdict);
+        Assert.DoesNotContain(after.Causes, c => c.Id == cause);
+    }
+
+    [Theory]
+    [InlineData(
+        "/etc/fstab",
+        "UUID=3f1d2c4b-5a69-4788-9a0b-0c1d2e3f4a5b / ext4 defaults 0 1\nLABEL=FROST /srv ext4 noatime 0 2\n",
+        "fstab-device-missing"
+    )]
+    [InlineData("/etc/inittab", "tty1::respawn:/sbin/getty tty1 38400\n", "getty-missing")]
+    public void The_edit_mends_files_of_the_root_too(string path, string text, string cause)
+    {
+        var (boot, root) = (ImageMaker.BootFiles(), ImageMaker.RootFiles());
+        root[path] = Encoding.ASCII.GetBytes(text);
+        var dry = Inspect(ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root)), Board).DryBoot!;
+        Assert.Equal(cause, dry.Causes[0].Id);
+        Assert.Empty(Inspect(Mended(dry, boot, root), Board).DryBoot!.Causes);
+    }
+
+    [Theory]
+    [InlineData("a b\r\nc d\r\n", 2, "d", "e", "a b\r\nc e\r\n")]
+    [InlineData("a b\nc d", 1, null, "x", "a b x\nc d")]
+    [InlineData("a b c\n", 1, "b", "", "a c\n")]
+    [InlineData("a\n", 0, null, "b", "a\nb\n")]
+    [InlineData("a", 0, null, "b", "a\nb\n")]
+    [InlineData("a\n", 1, "z", "b", null)]
+    [InlineData("a\n", 9, "a", "b", null)]
+    public void A_line_is_edited_and_its_line_end_kept(string text, int line, string? before, string after, string? expected) =>
+        Assert.Equal(expected, new FileEdit(1, "/x", line, before, after).Apply(text));
+
+    [Fact]
+    public void A_board_that_wants_a_first_loader_fails_without_it_and_passes_with_it()
+    {
+        var board = Board with { FirstLoader = new(8192, "574b3942", "the head") };
+        var dry = Inspect(Good.Value, board).DryBoot!;
+        Breaks("no-boot-medium", dry);
+        Assert.Contains("byte 8192", dry.Causes[0].Text);
+        var with = Good.Value.ToArray();
+        "WK9B"u8.CopyTo(with.AsSpan(8192));
+        Assert.Equal(DryVerdict.Boots, Inspect(with, board).DryBoot!.Verdict);
+    }
+
+    [Fact]
+    public void First_loaders_outside_the_file_systems_are_found()
+    {
+        var image = Good.Value.ToArray();
+        Convert.FromHexString("65474f4e2e425430").CopyTo(image, 8196);
+        var found = Inspection.Of(
+            ImageBytes.Of(image),
+            "none",
+            image.Length,
+            "",
+            null,
+            [new("egg", "65474f4e2e425430", [8196, 131076])],
+            Unpack
+        );
+        Assert.Equal(new FoundLoader("egg", 8196), Assert.Single(found.FirstLoaders));
+    }
+
+    [Fact]
+    public void Nine_hundred_device_trees_are_read_and_the_one_of_the_board_is_found()
+    {
+        var root = ImageMaker.RootFiles();
+        for (var i = 0; i < 900; i++)
+            root[$"/usr/lib/linux-image-6.1.0/maker{i % 30}/board-{i}.dtb"] = Boards.CardDraftTests.Tree(
+                (
+                    "/",
+                    [
+                        ("model", Boards.CardDraftTests.Text($"Maker {i % 30} Board {i}")),
+                        ("compatible", Boards.CardDraftTests.Text($"maker{i % 30},board-{i}")),
+                    ]
+                )
+            );
+        var found = Inspect(ImageMaker.Disk(ImageMaker.Fat(ImageMaker.BootFiles()), ImageMaker.Ext(root, "24M")), Board);
+        Assert.Equal(900, found.DeviceTrees.Count);
+        Assert.Equal(900, found.DeviceTrees.Select(t => t.Path).Distinct().Count());
+        Assert.Contains(found.DeviceTrees, t => t.Compatible.Contains("maker17,board-617") && t.Model == "Maker 17 Board 617");
+        Assert.Equal(DryVerdict.Boots, found.DryBoot!.Verdict);
+    }
+
+    [Fact]
+    public void Users_growth_and_logins_are_read_from_the_root()
+    {
+        var root = ImageMaker.RootFiles();
+        root["/etc/passwd"] =
+            "root:x:0:0::/root:/bin/sh\ndaemon:x:1:1::/:/usr/sbin/nologin\nfallow:x:1000:1000::/home/fallow:/bin/sh\n"u8.ToArray();
+        root["/etc/shadow"] = "root:*:19800:0:99999:7:::\nfallow:$6$a$b:0:0:99999:7:::\n"u8.ToArray();
+        root["/etc/init.d/resize2fs_once"] = [1];
+        var facts = Inspect(ImageMaker.Disk(ImageMaker.Fat(ImageMaker.BootFiles()), ImageMaker.Ext(root)), Board).FirstBoot!;
+        Assert.Equal([new("root", "locked", false), new ImageUser("fallow", "set", true)], facts.Users);
+        Assert.Equal("/etc/init.d/resize2fs_once", facts.GrowsBy);
+        Assert.Equal(["ttyAMA0"], facts.Logins);
+        Assert.Null(facts.Desktop);
+    }
+
+    [Fact]
+    public void A_card_for_the_shelf_is_made_from_what_was_found()
+    {
+        var found = Inspect(Good.Value, null);
+        var card = ImageCards.From(found, "/tmp/fallow-12.img").Value!;
+        Assert.Equal(("Fallow 12 server", InstructionSet.Arm64, "6.6.30-arm64"), (card.Title, card.InstructionSet, card.Kernel));
+        Assert.Equal(
+            ("ttyAMA0", 115200, "5e1c04aa-02", "PARTUUID"),
+            (card.ConsoleDevice, card.ConsoleSpeed, card.RootPartUuid, card.RootBy)
+        );
+        Assert.Equal(("distro", 1), (card.Chain, card.SmallestCardGb));
+        Assert.NotNull(CardPack.Read("x", DataFile.Write(card), Boards.CardPackTests.Schemas).Value);
+    }
+
+    [Fact]
+    public void A_file_that_is_no_image_gets_no_card() =>
+        Assert.Contains("neither a kernel", ImageCards.From(Inspect(new byte[4 << 20], null), "/tmp/x.img").Problem!.Came);
 }

@@ -112,4 +112,33 @@ public class FileTreeTests
 
     private static readonly Lazy<byte[]> FatImage = new(() => ImageMaker.Fat(new() { ["/a/b/c"] = Noise(9000), ["/d"] = Noise(50_000) }));
     private static readonly Lazy<byte[]> ExtImage = new(() => ImageMaker.Ext(new() { ["/a/b/c"] = Noise(9000), ["/d"] = Noise(50_000) }));
+
+    /// <summary>Bytes that count how often they are read.</summary>
+    private sealed class Counted(byte[] content) : ImageBytes
+    {
+        public int Reads { get; private set; }
+
+        public override long Length => content.Length;
+
+        public override int Read(long offset, Span<byte> into)
+        {
+            Reads++;
+            if (offset < 0 || offset >= content.Length)
+                return 0;
+            var count = (int)Math.Min(into.Length, content.Length - offset);
+            content.AsSpan((int)offset, count).CopyTo(into);
+            return count;
+        }
+    }
+
+    [Fact]
+    public void A_file_in_one_piece_takes_few_reads()
+    {
+        var content = new byte[3 << 20];
+        new Random(7).NextBytes(content);
+        var counted = new Counted(ImageMaker.Fat(new() { ["/extlinux/kernel"] = content }));
+        var tree = FileTree.Open(counted).Tree!;
+        Assert.Equal(content, tree.Read("/extlinux/kernel"));
+        Assert.InRange(counted.Reads, 1, 40);
+    }
 }

@@ -1,5 +1,5 @@
 using System.Buffers.Binary;
-using System.Text;
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using FsCheck.Xunit;
 
@@ -8,6 +8,7 @@ namespace Buttonhook.Core.Tests.Images;
 public class PartitionTableTests
 {
     private const int Sector = 512;
+    private const string Linux = "0fc63daf-8483-4772-8e79-3d69d8477de4";
 
     private static byte[] Mbr(params (byte Flag, byte Type, uint Start, uint Length)[] entries)
     {
@@ -77,26 +78,9 @@ public class PartitionTableTests
 
     private static byte[] Gpt(bool backup = true)
     {
-        var disk = Mbr((0, 0xEE, 1, 8191));
-        void Header(int at, ulong other, ulong entries)
-        {
-            var header = disk.AsSpan(at * Sector);
-            "EFI PART"u8.CopyTo(header);
-            BinaryPrimitives.WriteUInt64LittleEndian(header[32..], other);
-            BinaryPrimitives.WriteUInt64LittleEndian(header[72..], entries);
-            BinaryPrimitives.WriteUInt32LittleEndian(header[80..], 128);
-            BinaryPrimitives.WriteUInt32LittleEndian(header[84..], 128);
-        }
-        Header(1, 8191, 2);
-        if (backup)
-            Header(8191, 1, 2);
-        var entry = disk.AsSpan(2 * Sector);
-        new Guid(PartitionTable.EfiSystem).TryWriteBytes(entry);
-        new Guid("11111111-2222-3333-4444-555555555555").TryWriteBytes(entry[16..]);
-        BinaryPrimitives.WriteUInt64LittleEndian(entry[32..], 2048);
-        BinaryPrimitives.WriteUInt64LittleEndian(entry[40..], 4095);
-        BinaryPrimitives.WriteUInt64LittleEndian(entry[48..], 4);
-        Encoding.Unicode.GetBytes("boot").CopyTo(entry[56..]);
+        var disk = ImageMaker.GptDisk(new byte[1 << 20], new byte[1 << 20]);
+        if (!backup)
+            disk.AsSpan(disk.Length - Sector).Clear();
         return disk;
     }
 
@@ -107,8 +91,11 @@ public class PartitionTableTests
         Assert.Equal("gpt", table.Kind);
         Assert.Empty(table.Notes);
         Assert.Equal(
-            new Partition(1, 2048 * Sector, 2048 * Sector, PartitionTable.EfiSystem, "11111111-2222-3333-4444-555555555555", "boot", true),
-            Assert.Single(table.Partitions)
+            [
+                new Partition(1, 2048 * Sector, 2048 * Sector, Linux, "11111111-2222-4333-8444-555555555555", "boot", true),
+                new Partition(2, 4096 * Sector, 2048 * Sector, Linux, "21111111-2222-4333-8444-555555555555", "root", false),
+            ],
+            table.Partitions
         );
     }
 
@@ -116,12 +103,40 @@ public class PartitionTableTests
     public void A_missing_second_header_is_told_and_a_missing_first_one_replaced()
     {
         Assert.Contains("second GPT header", Assert.Single(Read(Gpt(backup: false)).Notes));
+        Assert.False(Read(Gpt()).FirstCopyDamaged);
         var disk = Gpt();
         disk.AsSpan(Sector, 8).Clear();
         var table = Read(disk);
-        Assert.Single(table.Partitions);
-        Assert.Contains(table.Notes, n => n.Contains("first GPT header is damaged"));
+        Assert.Equal(2, table.Partitions.Count);
+        Assert.True(table.FirstCopyDamaged);
+        Assert.Contains(table.Notes, n => n.Contains("first GPT is damaged"));
     }
+
+    [Theory]
+    [InlineData(Sector + 60)] // inside the header
+    [InlineData(2 * Sector + 200)] // inside the entries
+    public void A_checksum_that_does_not_fit_sends_to_the_second_copy(int place)
+    {
+        var disk = Gpt();
+        disk[place] ^= 1;
+        Assert.True(Read(disk).FirstCopyDamaged);
+        Assert.Equal(["boot", "root"], Read(disk).Partitions.Select(p => p.Name));
+    }
+
+    [Fact]
+    public void A_gpt_tells_how_far_it_reaches() => Assert.Equal(8159L * Sector, Read(Gpt()).UsableEndBytes);
+
+    private static DryBoot Boot(byte[] gpt, string loader)
+    {
+        var set = loader == "efi" ? InstructionSet.Amd64 : InstructionSet.Arm64;
+        return DryBoot.Play(ImageBytes.Of(gpt), new DryBoard(set, loader, "virtio", "ttyS0", 115200, 512, [], ""), _ => null);
+    }
+
+    [Theory]
+    [InlineData("distro")]
+    [InlineData("efi")]
+    public void A_disk_that_ends_before_its_table_says_is_cut_off(string loader) =>
+        Assert.Equal("image-truncated", Boot(Gpt()[..^(40 * Sector)], loader).Causes[0].Id);
 
     [Fact]
     public void No_table_is_no_table() => Assert.Equal(("none", 0), (Read(new byte[1024]).Kind, Read([]).Partitions.Count));
@@ -134,6 +149,8 @@ public class PartitionTableTests
             disk[(gpt ? 512 : 446) + i * 7 % 900] = bytes[i];
         disk[510] = 0x55;
         disk[511] = 0xAA;
+        if (gpt)
+            ImageMaker.SealGpt(disk);
         var table = Read(disk);
         return table.Partitions.Count <= 1024 && table.Partitions.All(p => p.Number > 0);
     }

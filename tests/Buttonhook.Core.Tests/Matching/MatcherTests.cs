@@ -1,14 +1,15 @@
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Matching;
 
 namespace Buttonhook.Core.Tests.Matching;
 
 public class MatcherTests
 {
-    private static Match Of(Board board, string image, BootRecord? record = null) =>
-        Matcher
-            .Match(board, Bench.Catalogue, i => i.Id == image ? record ?? BootRecord.Empty : BootRecord.Empty)
-            .Single(m => m.Image.Id == image);
+    private static readonly Dictionary<string, BootRecord> None = [];
+
+    private static Match Of(Board board, string image) =>
+        Matcher.Match(board, Bench.Catalogue, None, Wish.Usual(board)).Single(m => m.Image.Id == image);
 
     [Fact]
     public void An_image_with_this_revision_and_room_fits()
@@ -71,7 +72,7 @@ public class MatcherTests
     public void The_worst_reason_comes_first_in_every_match()
     {
         foreach (var model in Bench.Catalogue.Models)
-        foreach (var match in Matcher.Match(Bench.Board(model.Id), Bench.Catalogue, _ => BootRecord.Empty))
+        foreach (var match in Matcher.Match(Bench.Board(model.Id), Bench.Catalogue, None, Wish.Usual(Bench.Board(model.Id))))
             Assert.Equal(match.Reasons.Select(r => r.Bearing).Order(), match.Reasons.Select(r => r.Bearing));
     }
 
@@ -79,9 +80,139 @@ public class MatcherTests
     public void Real_boots_decide_inside_a_group()
     {
         var board = Bench.Board("quill-v");
-        var best = Matcher.Match(board, Bench.Catalogue, i => i.Id == "tallow-4-minimal-riscv64" ? new(20, 20, 14, 20) : BootRecord.Empty)[
-            0
-        ];
+        var records = new Dictionary<string, BootRecord> { ["tallow-4-minimal-riscv64"] = new([new(Nearness.Board, 20, 20)], 14, 20) };
+        var best = Matcher.Match(board, Bench.Catalogue, records, Wish.Usual(board))[0];
         Assert.Equal("tallow-4-minimal-riscv64", best.Image.Id);
+    }
+
+    private static ImageCard Inspected(string set, params string[] trees) =>
+        Bench.ImageFor("quill-v") with
+        {
+            Id = "inspected",
+            Supports = [],
+            Trees = [.. trees.Order(StringComparer.Ordinal)],
+            InstructionSet = Enum.Parse<InstructionSet>(set),
+        };
+
+    private static Match With(ImageCard image, Board board, Wish? wish = null) =>
+        Matcher.Match(board, Bench.With([], [image]), None, wish ?? Wish.Usual(board)).Single(m => m.Image.Id == image.Id);
+
+    [Fact]
+    public void The_tree_of_this_revision_on_an_inspected_image_fits()
+    {
+        var match = With(Inspected("Riscv64", "windle,vane-3", "quillon,quill-v-b", "quillon,quill-v-a"), Bench.Board("quill-v", "B"));
+        Assert.Equal(Verdict.Fits, match.Verdict);
+        Assert.Contains(match.Reasons, r => r.Text == "Carries the device tree of this very revision (quillon,quill-v-b).");
+    }
+
+    [Fact]
+    public void The_tree_of_an_older_revision_only_is_unproven_with_what_changed_since()
+    {
+        var match = With(Inspected("Riscv64", "quillon,quill-v-a"), Bench.Board("quill-v", "B"));
+        Assert.Equal(Verdict.Unproven, match.Verdict);
+        Assert.Equal(
+            "Carries the device tree of revision A only. What changed since: another memory, which older loaders cannot start.",
+            match.Reasons[0].Text
+        );
+    }
+
+    [Fact]
+    public void Another_makers_tree_with_this_processor_is_unproven_with_what_will_be_missing()
+    {
+        var match = With(Inspected("Riscv64", "windle,vane-3"), Bench.Board("quill-v"));
+        Assert.Equal(Verdict.Unproven, match.Verdict);
+        Assert.Equal(
+            "Carries the device tree of Windle Vane 3, which has the same processor. Expect to miss: display, second Ethernet socket, the right lights.",
+            match.Reasons[0].Text
+        );
+    }
+
+    [Fact]
+    public void Trees_for_other_processors_only_will_not_start()
+    {
+        var match = With(Inspected("Riscv64", "someone,else"), Bench.Board("quill-v"));
+        Assert.Equal(Verdict.WillNotStart, match.Verdict);
+        Assert.Contains("None of its 1 device trees", match.Reasons[0].Text);
+    }
+
+    [Theory]
+    [InlineData("5.15.90", Verdict.WillNotStart)]
+    [InlineData("6.0.1", Verdict.WillNotStart)]
+    [InlineData("6.1.0", Verdict.Fits)]
+    [InlineData("6.12-next", Verdict.Fits)]
+    public void An_old_kernel_line_does_not_start_a_new_revision(string kernel, Verdict verdict)
+    {
+        var match = With(Inspected("Riscv64", "quillon,quill-v-b") with { Kernel = kernel }, Bench.Board("quill-v", "B"));
+        Assert.Equal(verdict, match.Verdict);
+        Assert.Contains(match.Reasons, r => r.Rule == "kernel-line" && r.Text.Contains(kernel));
+    }
+
+    [Fact]
+    public void Flash_later_needs_flash_that_is_large_enough()
+    {
+        var wish = new Wish(false, true, School.FlashLater);
+        Assert.Equal(Verdict.WillNotStart, With(Bench.ImageFor("quill-v") with { Id = "x" }, Bench.Board("quill-v"), wish).Verdict);
+        var small = With(Bench.ImageFor("core-4") with { Id = "x" }, Bench.Board("core-4"), wish);
+        Assert.Contains(small.Reasons, r => r.Text == "Fits into the soldered flash of 16 GB with room for updates.");
+        var large = With(Bench.ImageFor("core-4") with { Id = "x", ExpandedBytes = 13L << 30 }, Bench.Board("core-4"), wish);
+        Assert.Contains(large.Reasons, r => r is { Rule: "school", Bearing: Bearing.Stops });
+    }
+
+    [Fact]
+    public void A_root_named_by_device_is_a_change_behind_a_menu_and_on_an_ssd()
+    {
+        foreach (var school in new[] { School.BootMenu, School.LoaderOnCard })
+        {
+            var match = With(
+                Bench.ImageFor("quill-v") with
+                {
+                    Id = "x",
+                    RootBy = "device",
+                },
+                Bench.Board("quill-v"),
+                new(false, true, school)
+            );
+            Assert.Contains(match.Reasons, r => r is { Rule: "school", Bearing: Bearing.Change } && r.Text.Contains("PARTUUID"));
+        }
+    }
+
+    [Fact]
+    public void What_is_wanted_changes_the_order()
+    {
+        var board = Bench.Board("quill-v", "A");
+        List<string> Order(Wish wish) => [.. Matcher.Match(board, Bench.Catalogue, None, wish).Select(m => m.Image.Id)];
+        var kept = Order(new(false, true, School.OneCard));
+        Assert.NotEqual(kept, Order(new(false, false, School.OneCard)));
+        Assert.NotNull(Bench.Catalogue.Image(kept[0])!.LongTermUntil);
+        Assert.Null(Bench.Catalogue.Image(Order(new(false, false, School.OneCard))[0])!.LongTermUntil);
+        Assert.True(
+            Order(new(true, true, School.OneCard)).IndexOf("fallow-12-desktop-riscv64") < kept.IndexOf("fallow-12-desktop-riscv64")
+        );
+    }
+
+    [Fact]
+    public void Boots_count_less_the_further_away_they_are()
+    {
+        var board = Bench.Board("quill-v", "B");
+        BootTally Tally(string id, string model, string revision) => new("image", id, model, revision, 10, 10, 20, 30);
+        double Lower(BootTally tally) => BootRecord.Of(board, Bench.Catalogue, [tally])["image"].LowerEnd;
+        var own = Lower(Tally("id", "quill-v", "B"));
+        var revision = Lower(Tally("other", "quill-v", "B"));
+        var model = Lower(Tally("other", "quill-v", "A"));
+        var processor = Lower(Tally("other", "vane-3", "1"));
+        Assert.True(own > revision && revision > model && model > processor && processor > 0.1);
+        Assert.Empty(BootRecord.Of(board, Bench.Catalogue, [Tally("other", "spindle-2", "1.3")]));
+    }
+
+    [Fact]
+    public void Times_and_counts_come_from_this_revision_only()
+    {
+        var record = BootRecord.Of(
+            Bench.Board("quill-v", "B"),
+            Bench.Catalogue,
+            [new("image", "id", "quill-v", "B", 2, 3, 20, 30), new("image", "z", "quill-v", "A", 5, 5, 1, 2)]
+        )["image"];
+        Assert.Equal((2, 3, 20, 30), (record.Successes, record.Tries, record.FastestSeconds, record.SlowestSeconds));
+        Assert.Equal([Nearness.Board, Nearness.Model], record.Near.Select(n => n.Nearness));
     }
 }

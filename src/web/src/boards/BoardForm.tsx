@@ -152,6 +152,41 @@ export function BoardForm({
             ))}
           </Form.Select>
         </Form.Group>
+        <Form.Group controlId="cable">
+          <Form.Label>Its cable</Form.Label>
+          <Form.Select
+            value={input.connected.cableId ?? ""}
+            onChange={(e) => connect({ cableId: e.target.value || null })}
+          >
+            <option value="">not known, or fixed to the supply</option>
+            {catalogue.cables.map((c) => (
+              <option key={c.id} value={c.id}>
+                {c.name}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+        <fieldset>
+          <legend>What the board feeds</legend>
+          <div className="choices">
+            {catalogue.parts.map((part) => (
+              <Form.Check
+                key={part.id}
+                type="checkbox"
+                id={`part-${part.id}`}
+                label={part.name}
+                checked={input.connected.parts?.includes(part.id) ?? false}
+                onChange={(e) =>
+                  connect({
+                    parts: e.target.checked
+                      ? [...(input.connected.parts ?? []), part.id]
+                      : (input.connected.parts ?? []).filter((id) => id !== part.id),
+                  })
+                }
+              />
+            ))}
+          </div>
+        </fieldset>
         <Form.Group controlId="adapter">
           <Form.Label>Console adapter</Form.Label>
           <Form.Select

@@ -1,54 +1,24 @@
 import { useState } from "react";
 import type { BoardView } from "../shared/api";
 import { useCatalogue, useSaveBoard } from "../shared/queries";
+import { BoardCardView } from "./BoardCardView";
 import { BoardForm } from "./BoardForm";
+import { TellBoard } from "./TellBoard";
+import type { Told } from "./TellBoard";
 
 /** Which board this is, how that is known, what it looks like, and what is connected to it. */
 export function IdentifyPage({ view }: { view: BoardView }) {
   const catalogue = useCatalogue();
   const save = useSaveBoard(view.board.id);
   const [saved, setSaved] = useState(false);
+  const [told, setTold] = useState<Told | null>(null);
   const { model, board } = view;
   return (
     <div className="identify">
-      <dl className="facts">
-        <div>
-          <dt>Processor</dt>
-          <dd>{model.processor}</dd>
-        </div>
-        <div>
-          <dt>Starts from</dt>
-          <dd>{model.bootMedia.join(", then ")}</dd>
-        </div>
-        <div>
-          <dt>Console</dt>
-          <dd>
-            <code>
-              {model.console.device} {model.console.speed}
-            </code>
-            . {model.console.pins}
-          </dd>
-        </div>
-        <div>
-          <dt>Supply</dt>
-          <dd>
-            {model.power.volts} V, {model.power.amps} A, {model.power.connector}
-          </dd>
-        </div>
-        <div>
-          <dt>Lights</dt>
-          <dd>{model.lights.map((l) => `${l.name}, ${l.pattern}: ${l.meaning.toLowerCase()}`).join(". ")}</dd>
-        </div>
-        {model.quirks.length > 0 && (
-          <div>
-            <dt>Mind</dt>
-            <dd>{model.quirks.join(" ")}</dd>
-          </div>
-        )}
-      </dl>
+      {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && (
         <BoardForm
-          key={board.id}
+          key={told ? `${told.modelId} ${told.revisionId}` : board.id}
           catalogue={catalogue.data}
           start={{
             nickname: board.nickname,
@@ -57,6 +27,7 @@ export function IdentifyPage({ view }: { view: BoardView }) {
             memoryMiB: board.memoryMiB,
             connected: board.connected,
             toldBy: board.toldBy,
+            ...told,
             simulated: board.simulated,
             faultId: view.faultId,
           }}
@@ -70,6 +41,10 @@ export function IdentifyPage({ view }: { view: BoardView }) {
       <p role="status" className="quiet">
         {saved && !save.isPending ? "Saved." : ""}
       </p>
+      <section aria-labelledby="board-card">
+        <h2 id="board-card">What is known of the {model.name}</h2>
+        <BoardCardView model={model} revisionId={board.revisionId} />
+      </section>
     </div>
   );
 }

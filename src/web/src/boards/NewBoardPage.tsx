@@ -4,15 +4,14 @@ import { useCatalogue, useSaveBoard } from "../shared/queries";
 import { useState } from "react";
 import { BoardForm } from "./BoardForm";
 import { TellBoard } from "./TellBoard";
+import type { Told } from "./TellBoard";
 
 /** Puts a board on the bench. */
 export function NewBoardPage() {
   const go = useNavigate();
   const catalogue = useCatalogue();
   const save = useSaveBoard(undefined);
-  const [told, setTold] = useState<{ modelId: string; revisionId: string; memoryMiB: number; toldBy: string[] } | null>(
-    null,
-  );
+  const [told, setTold] = useState<Told | null>(null);
   const first = catalogue.data?.models[0];
   return (
     <main className="page wide" id="page">

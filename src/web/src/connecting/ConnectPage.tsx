@@ -1,19 +1,18 @@
 import { Link } from "react-router";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useCatalogue, usePreparation } from "../shared/queries";
+import { useCatalogue, useConnection } from "../shared/queries";
+import { SupplyBudget } from "./SupplyBudget";
 
-/** The three wires for this adapter and this console, and whether the supply is enough. */
+/** The wires for this adapter and this console, the supply as a budget, and what to do before power. */
 export function ConnectPage({ view }: { view: BoardView }) {
-  const preparation = usePreparation(view.board.id);
+  const connection = useConnection(view.board.id);
   const catalogue = useCatalogue();
-  if (preparation.error) return <ProblemNote error={preparation.error} />;
-  if (!preparation.data || !catalogue.data) return null;
-  const { wiring, supply } = preparation.data;
+  if (connection.error) return <ProblemNote error={connection.error} />;
+  if (!connection.data || !catalogue.data) return null;
+  const { wiring, speed, logBytes, supply, beforePower } = connection.data;
   const adapter = catalogue.data.adapters.find((a) => a.id === view.board.connected.adapterId);
-  const chosen = catalogue.data.supplies.find((s) => s.id === view.board.connected.supplyId);
-  const { console: port, power } = view.model;
-  const most = Math.max(power.amps, chosen?.amps ?? 0);
+  const { console: port } = view.model;
   const change = <Link to={`/boards/${view.board.id}/identify`}>Change what is connected</Link>;
   return (
     <div className="connect">
@@ -34,7 +33,7 @@ export function ConnectPage({ view }: { view: BoardView }) {
             </div>
             <ul className="wires">
               {wiring.wires.map((w) => (
-                <li key={w.from} className={w.from === w.to ? "straight" : "crossed"}>
+                <li key={w.from} className={w.from.startsWith("ground") ? "straight" : "crossed"}>
                   <span className="end">{w.from}</span>
                   <span className="wire" aria-hidden="true" />
                   <span className="visually-hidden"> to </span>
@@ -44,8 +43,16 @@ export function ConnectPage({ view }: { view: BoardView }) {
               ))}
             </ul>
             <p>
-              Set the console to <code>{port.speed} 8N1</code>, no flow control.
+              Set the console to <code>{port.speed} 8N1</code>, no flow control. {speed?.text}
             </p>
+            {speed && (
+              <p>
+                {Math.round(speed.bytesPerSecond).toLocaleString("en")} bytes a second
+                {logBytes
+                  ? `: the last boot printed ${logBytes.toLocaleString("en")} bytes, ${(logBytes / speed.bytesPerSecond).toFixed(1)} s of the boot on the wire.`
+                  : "."}
+              </p>
+            )}
             <ul>
               {wiring.notes.map((n) => (
                 <li key={n}>{n}</li>
@@ -56,36 +63,19 @@ export function ConnectPage({ view }: { view: BoardView }) {
       </section>
       <section>
         <h2>Supply</h2>
-        <p className={supply.enough ? "" : "refused"}>{supply.text}</p>
-        <div className="budget" role="img" aria-label={supply.text}>
-          <span className="need" style={{ width: `${(power.amps / most) * 100}%` }}>
-            needs {power.amps} A
-          </span>
-          {chosen && (
-            <span
-              className={`gives ${supply.enough ? "" : "short"}`}
-              style={{ width: `${(chosen.amps / most) * 100}%` }}
-            >
-              gives {chosen.amps} A
-            </span>
-          )}
-        </div>
-        {view.model.lights.length > 0 && (
-          <>
-            <h2 className="second">Lights</h2>
-            <ul>
-              {view.model.lights.map((l) => (
-                <li key={l.name + l.pattern}>
-                  {l.name}, {l.pattern}: {l.meaning.toLowerCase()}
-                </li>
-              ))}
-            </ul>
-          </>
-        )}
-        <p className="caution">
-          Take power off before moving wires. RS-232 or 5 V on a 3.3 V pin destroys the board. Mains adapters are never
-          opened; where wiring leaves the bench, local codes and a licensed electrician decide.
-        </p>
+        <SupplyBudget supply={supply} power={view.model.power} />
+        <p>{change}</p>
+      </section>
+      <section className="before-power" aria-labelledby="before-power">
+        <h2 id="before-power">Before power</h2>
+        <ol>
+          {beforePower.map((s) => (
+            <li key={s.text}>
+              {s.text}
+              {s.caution && <span className="caution">{s.caution}</span>}
+            </li>
+          ))}
+        </ol>
       </section>
     </div>
   );

@@ -3,6 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDropLog, usePorts, useStartBoot } from "../shared/queries";
+import { useDrop } from "../shared/useDrop";
 import { percent } from "../shared/words";
 
 /** Where the console comes from: a simulated board, a serial port of this computer, or a log file. */
@@ -12,7 +13,6 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
   const [chosen, setChosen] = useState("");
   const [speed, setSpeed] = useState(String(model.console.speed));
   const [sent, setSent] = useState<number | null>(null);
-  const [over, setOver] = useState(false);
   const ports = usePorts(source === "port");
   const start = useStartBoot(board.id);
   const drop = useDropLog(board.id, setSent);
@@ -20,6 +20,7 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
   const send = (file: File | undefined) => {
     if (file) drop.mutate(file, { onSuccess: (boot) => onBoot(boot.id), onSettled: () => setSent(null) });
   };
+  const { over, handlers } = useDrop(send);
   return (
     <Form
       className={`boot-source ${over ? "over" : ""}`}
@@ -30,16 +31,7 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
           { onSuccess: (boot) => onBoot(boot.id) },
         );
       }}
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        send(e.dataTransfer.files[0]);
-      }}
+      {...handlers}
     >
       <fieldset>
         <legend>Console from</legend>

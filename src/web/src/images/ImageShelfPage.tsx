@@ -1,66 +1,72 @@
-import { InspectPanel } from "./InspectPanel";
+import { useState } from "react";
+import type { ImageCard } from "../shared/api";
+import { CardLinks } from "../shared/CardLinks";
+import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useCatalogue } from "../shared/queries";
-import { binary, decimal, memory } from "../shared/words";
+import { useAddedCards, useCatalogue, useFound } from "../shared/queries";
+import { binary, decimal, memory, setNames } from "../shared/words";
+import { FoundImage } from "./FoundImage";
+import { ImageFilePanel } from "./ImageFilePanel";
 
-const sets: Record<string, string> = {
-  armhf: "32-bit ARM",
-  arm64: "64-bit ARM",
-  riscv64: "64-bit RISC-V",
-  amd64: "x86-64",
-};
-
-/** All images with what decides where they start. */
+/** All images with what decides where they start, and image files to look into. */
 export function ImageShelfPage() {
   const catalogue = useCatalogue();
+  const added = useAddedCards();
   const models = new Map(catalogue.data?.models.map((m) => [m.id, m.name]));
   return (
     <main className="page wide" id="page">
       <title>Image shelf · Buttonhook</title>
       <h1>Image shelf</h1>
-      <InspectPanel />
-      <h2>Images of the catalogue</h2>
+      <ImageFilePanel />
+      <h2>Images on the shelf</h2>
       <ProblemNote error={catalogue.error} />
-      <div className="table-scroll" tabIndex={0} role="region" aria-label="Images">
-        <table className="table">
-          <thead>
-            <tr>
-              <th scope="col">Image</th>
-              <th scope="col">For</th>
-              <th scope="col">Kernel</th>
-              <th scope="col">Download, expanded</th>
-              <th scope="col">Card</th>
-              <th scope="col">Memory</th>
-              <th scope="col">Console</th>
-            </tr>
-          </thead>
-          <tbody>
-            {catalogue.data?.images.map((i) => (
-              <tr key={i.id} id={i.id}>
-                <th scope="row">
-                  {i.title}
-                  {i.longTermUntil && <span className="quiet"> to {i.longTermUntil}</span>}
-                </th>
-                <td>
-                  {i.supports.map((s) => `${models.get(s.model) ?? s.model} ${s.revisions.join(", ")}`).join("; ")}
-                  <span className="quiet"> {sets[i.instructionSet]}</span>
-                </td>
-                <td>{i.kernel}</td>
-                <td>
-                  {decimal(i.downloadBytes)}, {binary(i.expandedBytes)}
-                </td>
-                <td>
-                  {i.smallestCardGb} GB, better {i.recommendedCardGb}
-                </td>
-                <td>
-                  {memory(i.minimumMemoryMiB)}, better {memory(i.comfortableMemoryMiB)}
-                </td>
-                <td>{i.consoleDevice ? <code>{`${i.consoleDevice},${i.consoleSpeed}`}</code> : "none"}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="board-cards">
+        {catalogue.data?.images.map((i) => (
+          <ShelvedImage key={i.id} image={i} models={models} own={added.data?.images.includes(i.id) ?? false} />
+        ))}
       </div>
     </main>
+  );
+}
+
+function ShelvedImage({ image: i, models, own }: { image: ImageCard; models: Map<string, string>; own: boolean }) {
+  const [open, setOpen] = useState(false);
+  const found = useFound(i.id, open && i.path !== null);
+  const facts: [string, React.ReactNode][] = [
+    [
+      "For",
+      i.supports
+        .map(
+          (s) =>
+            `${models.get(s.model) ?? s.model} ${s.revisions.join(", ")}${s.missing ? ` (without ${s.missing})` : ""}`,
+        )
+        .join("; ") || "boards that its device trees name",
+    ],
+    ["Device trees", i.trees?.join(", ")],
+    ["Download, unpacked", `${decimal(i.downloadBytes)}, ${binary(i.expandedBytes)}`],
+    ["Card", `${i.smallestCardGb} GB, better ${i.recommendedCardGb}`],
+    ["Memory", `${memory(i.minimumMemoryMiB)}, better ${memory(i.comfortableMemoryMiB)}`],
+    ["Console", i.consoleDevice ? <code>{`${i.consoleDevice},${i.consoleSpeed}`}</code> : "none"],
+    ["Way onto the card", i.kind === "installer" ? "files copied onto FAT32" : "written as it is"],
+    ["Default user", i.defaultUser],
+    ["File", i.path],
+  ];
+  return (
+    <details id={i.id} onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary>
+        <strong>{i.title}</strong>{" "}
+        <span className="quiet">
+          {setNames[i.instructionSet]}, kernel {i.kernel}
+          {i.longTermUntil && `, long-term to ${i.longTermUntil}`}
+          {i.supports.length > 0 &&
+            `, for ${[...new Set(i.supports.map((s) => models.get(s.model) ?? s.model))].join(", ")}`}
+          {own && ", added here"}
+        </span>
+      </summary>
+      <Facts facts={facts} />
+      {found.data && <FoundImage inspection={found.data} />}
+      <ProblemNote error={i.path !== null ? found.error : null} />
+      <CardLinks kind="image" id={i.id} name={i.title ?? ""} own={own} />
+    </details>
   );
 }

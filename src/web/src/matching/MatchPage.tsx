@@ -1,30 +1,27 @@
-import { Button } from "react-bootstrap";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import type { BoardView, MatchRow } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useChooseImage, useMatches } from "../shared/queries";
-import { percent } from "../shared/words";
-
-const groups: [MatchRow["verdict"], string][] = [
-  ["fits", "Fits"],
-  ["fits-after-change", "Fits after a change"],
-  ["unproven", "Unproven"],
-  ["will-not-start", "Will not start"],
-];
-
-function seconds(from: number | null, to: number | null) {
-  if (from === null || to === null) return null;
-  if (to >= 120) return `${Math.floor(from / 60)} to ${Math.ceil(to / 60)} min`;
-  return from === to ? `${to} s` : `${from} to ${to} s`;
-}
+import { useCatalogue, useChooseImage, useMatches } from "../shared/queries";
+import type { Wish } from "../shared/queries";
+import { setNames } from "../shared/words";
+import { Boots, verdictNames } from "./Boots";
+import { SideBySide } from "./SideBySide";
+import { WishForm } from "./WishForm";
 
 /** The images for this very board in four groups, the losing reason first. */
 export function MatchPage({ view }: { view: BoardView }) {
   const go = useNavigate();
-  const matches = useMatches(view.board.id);
-  const choose = useChooseImage(view.board.id);
   const { connected } = view.board;
+  const [wish, setWish] = useState<Wish>({ screen: connected.screen, longTerm: true, school: "one-card" });
+  const matches = useMatches(view.board.id, wish);
+  const choose = useChooseImage(view.board.id);
+  const catalogue = useCatalogue();
+  const [laid, setLaid] = useState<string[]>([]);
   const rows = matches.data ?? [];
+  const sets = new Map(catalogue.data?.images.map((i) => [i.id, setNames[i.instructionSet]]));
+  const pair = rows.filter((m) => laid.includes(m.imageId));
   return (
     <div className="match">
       <ProblemNote error={matches.error ?? choose.error} />
@@ -35,44 +32,45 @@ export function MatchPage({ view }: { view: BoardView }) {
         <strong>{connected.cardGb ? `a ${connected.cardGb} GB card` : "no card yet"}</strong>.{" "}
         <Link to={`/boards/${view.board.id}/identify`}>Change what is connected</Link>
       </p>
-      {groups.map(([verdict, name]) => {
+      <WishForm wish={wish} onWish={setWish} />
+      {pair.length === 2 ? (
+        <SideBySide pair={pair} images={catalogue.data?.images ?? []} onDone={() => setLaid([])} />
+      ) : (
+        <p role="status" className="quiet">
+          {pair.length === 1 && `${pair[0]?.title} waits for a second one to lie beside it.`}
+        </p>
+      )}
+      {(Object.keys(verdictNames) as MatchRow["verdict"][]).map((verdict) => {
         const own = rows.filter((m) => m.verdict === verdict);
         if (own.length === 0) return null;
         return (
           <section key={verdict} className={`match-group ${verdict}`} aria-labelledby={`group-${verdict}`}>
-            <h2 id={`group-${verdict}`}>{name}</h2>
+            <h2 id={`group-${verdict}`}>{verdictNames[verdict]}</h2>
             <ul>
               {own.map((m) => (
                 <li key={m.imageId}>
                   <div className="image">
                     <h3>{m.title}</h3>
                     <p>
-                      kernel {m.kernel}
+                      {sets.get(m.imageId)}, kernel {m.kernel}
                       {m.longTermUntil ? `, long-term to ${m.longTermUntil}` : ""}
                     </p>
+                    <Form.Check
+                      type="checkbox"
+                      id={`lay-${m.imageId}`}
+                      label="Lay side by side"
+                      aria-label={`Lay ${m.title}, ${sets.get(m.imageId)}, side by side`}
+                      checked={laid.includes(m.imageId)}
+                      onChange={(e) =>
+                        setLaid(
+                          e.target.checked ? [...laid.slice(-1), m.imageId] : laid.filter((id) => id !== m.imageId),
+                        )
+                      }
+                    />
                   </div>
-                  <div className="reasons">
-                    {m.reasons
-                      .filter((r) => r.rule !== "long-term")
-                      .slice(0, 3)
-                      .map((r) => (
-                        <span key={r.text}>{r.text} </span>
-                      ))}
-                    {m.reasons.length > 3 && (
-                      <details>
-                        <summary>All reasons</summary>
-                        <ul>
-                          {m.reasons.map((r) => (
-                            <li key={r.text}>{r.text}</li>
-                          ))}
-                        </ul>
-                      </details>
-                    )}
-                  </div>
+                  <Reasons row={m} />
                   <div className="record">
-                    <p>{m.tries === 0 ? "none yet" : `${m.successes} of ${m.tries} boots`}</p>
-                    {m.tries > 0 && <p className="quiet">at worst {percent(m.lowerEnd)}</p>}
-                    {m.successes > 0 && <p className="quiet">{seconds(m.fastestSeconds, m.slowestSeconds)}</p>}
+                    <Boots row={m} />
                     {m.chosen ? (
                       <p className="chosen">On the card</p>
                     ) : (
@@ -95,6 +93,30 @@ export function MatchPage({ view }: { view: BoardView }) {
           </section>
         );
       })}
+    </div>
+  );
+}
+
+/** Up to three reasons at once, all of them on demand. */
+function Reasons({ row: m }: { row: MatchRow }) {
+  return (
+    <div className="reasons">
+      {m.reasons
+        .filter((r) => r.rule !== "long-term")
+        .slice(0, 3)
+        .map((r) => (
+          <span key={r.text}>{r.text} </span>
+        ))}
+      {m.reasons.length > 3 && (
+        <details>
+          <summary>All reasons</summary>
+          <ul>
+            {m.reasons.map((r) => (
+              <li key={r.text}>{r.text}</li>
+            ))}
+          </ul>
+        </details>
+      )}
     </div>
   );
 }

@@ -1,58 +1,69 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import type { BoardView } from "../shared/api";
+import { DryBootChain } from "../images/DryBootChain";
 import { ProblemNote } from "../shared/ProblemNote";
 import { usePreparation } from "../shared/queries";
-import { binary } from "../shared/words";
+import { CardStrip } from "./CardStrip";
+import { EditedFile } from "./EditedFile";
+import { FirstBootForm } from "./FirstBootForm";
+import { RenderedFiles } from "./RenderedFiles";
+import { Schools } from "./Schools";
+import { WriteCard } from "./WriteCard";
 
-/** The card: how the image lies on it, to scale, and the kernel command line that this board needs. */
+/** The card: how the image lies on it, what is set before the first boot, the files as they will be written, and writing. */
 export function PreparePage({ view }: { view: BoardView }) {
-  const preparation = usePreparation(view.board.id);
+  const [recovery, setRecovery] = useState(0);
+  const preparation = usePreparation(view.board.id, recovery);
   if (preparation.error) return <ProblemNote error={preparation.error} />;
-  if (!preparation.data) return null;
-  const { card, commandLine } = preparation.data;
-  if (!card)
+  const p = preparation.data;
+  if (!p) return null;
+  if (!view.imageTitle)
     return (
       <p className="lead">
-        {view.imageTitle
-          ? "No card is in this board yet. "
-          : "No image is chosen yet, so there is nothing to put on the card. "}
-        <Link to={`/boards/${view.board.id}/${view.imageTitle ? "identify" : "match"}`}>
-          {view.imageTitle ? "Say which card" : "Choose an image"}
-        </Link>
+        No image is chosen yet, so there is nothing to put on the card.{" "}
+        <Link to={`/boards/${view.board.id}/match`}>Choose an image</Link>
       </p>
     );
-  const share = (bytes: number) => `${(Math.min(1, bytes / card.cardBytes) * 100).toFixed(2)}%`;
-  const updates = Math.min(card.updateBytes, card.freeBytes);
   return (
     <div className="prepare">
-      <p className="lead">
-        {view.imageTitle} on a {card.cardGb} GB card, {binary(card.cardBytes)}.
-      </p>
-      <div
-        className="card-strip"
-        role="img"
-        aria-label={`Image ${binary(card.imageBytes)}, kept for updates ${binary(updates)}, free ${binary(card.freeBytes - updates)}`}
-      >
-        <span className="strip-image" style={{ width: share(card.imageBytes) }} />
-        <span className="strip-updates" style={{ width: share(updates) }} />
-        <span className="strip-free" />
-      </div>
-      <ul className="strip-legend">
-        <li className="strip-image">Image, {binary(card.imageBytes)}</li>
-        <li className="strip-updates">Room for updates, {binary(card.updateBytes)}</li>
-        <li className="strip-free">Free, {binary(Math.max(0, card.freeBytes - updates))}</li>
-      </ul>
-      <p>
-        {!card.fits
-          ? "The image does not fit on this card."
-          : !card.hasRoom
-            ? "It fits, but updates will not."
-            : "It fits, with room for updates."}{" "}
-        Writing and reading back take about {Math.ceil(card.writeSeconds / 60)} min with a card of speed class 10.
-      </p>
-      <h2>Kernel command line for this board</h2>
-      <p>It must stay one line.</p>
-      <pre className="command-line">{commandLine}</pre>
+      {p.card && p.times ? (
+        <CardStrip title={view.imageTitle} card={p.card} times={p.times} />
+      ) : (
+        <p className="lead">
+          No card is in this board yet. <Link to={`/boards/${view.board.id}/identify`}>Say which card</Link>
+        </p>
+      )}
+      {p.kind === "installer" && (
+        <p>
+          This is an installer: its files are copied onto a card formatted as FAT32, since the board&apos;s firmware
+          reads nothing else. A raw image would replace everything and needs no format.
+        </p>
+      )}
+      <Schools schools={p.schools} recoveryMiB={recovery} onRecovery={setRecovery} />
+      <WriteCard view={view} preparation={p} />
+      {p.kind !== "installer" && (
+        <>
+          <h2>Before the first boot</h2>
+          <FirstBootForm boardId={view.board.id} preparation={p} />
+          <h2>Files as they will be written</h2>
+          {p.looking ? (
+            <p role="status" className="quiet">
+              Looking into the image.
+            </p>
+          ) : (
+            <RenderedFiles boardId={view.board.id} preparation={p} />
+          )}
+          <ProblemNote error={p.lookProblem} />
+          <EditedFile />
+          {p.before && (
+            <details className="told">
+              <summary>The image as it was downloaded, played on this board without starting it</summary>
+              <DryBootChain dry={p.before} />
+            </details>
+          )}
+        </>
+      )}
       {view.board.changes.length > 0 && (
         <>
           <h2>Changed on this card so far</h2>
@@ -63,7 +74,6 @@ export function PreparePage({ view }: { view: BoardView }) {
           </ul>
         </>
       )}
-      <p className="caution">Writing erases the chosen device. Look twice at its name and size.</p>
     </div>
   );
 }

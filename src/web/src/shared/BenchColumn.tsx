@@ -59,6 +59,9 @@ export function BenchColumn({ onFind }: { onFind: () => void }) {
           <NavLink to="/boards/new">
             Put a board on the bench <kbd>a</kbd>
           </NavLink>
+          <NavLink to="/cards">
+            Board cards <span className="count">{shelves.data?.models}</span>
+          </NavLink>
           <NavLink to="/images">
             Image shelf <span className="count">{shelves.data?.images}</span>
           </NavLink>

@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { useBench, useBoots, useCatalogue, useRules } from "./queries";
 import { day, stepNames, steps } from "./words";
 
-/** Finds boards, steps, images, causes and logs by what their names hold. */
+/** Finds boards, steps, cards, images, causes and logs by what their names hold. */
 export function FindDialog({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const bench = useBench();
@@ -18,6 +18,11 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
       { kind: "board", name: `${b.nickname}, ${b.model}`, to: `/boards/${b.id}` },
       ...steps.map((s) => ({ kind: "step", name: `${b.nickname}: ${stepNames[s]}`, to: `/boards/${b.id}/${s}` })),
     ]),
+    ...(catalogue.data?.models ?? []).map((m) => ({
+      kind: "card",
+      name: `${m.maker} ${m.name}, ${m.processor}`,
+      to: `/cards#${m.id}`,
+    })),
     ...(catalogue.data?.images ?? []).map((i) => ({
       kind: "image",
       name: `${i.title}, kernel ${i.kernel}`,

@@ -1,8 +1,9 @@
 import { HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
-import { answer, GET, POST, PUT } from "./api";
-import type { BoardInput, Problem } from "./api";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { answer, DELETE, GET, POST, PUT } from "./api";
+import type { BoardInput, BoardModel, CardOrder, Clues, FirstBootInput, Problem, SimulatedCardSetup } from "./api";
+import { base64 } from "./files";
 import { ProblemError } from "./api";
 
 export const linesOfPage = 400;
@@ -23,13 +24,43 @@ const path = (id: string) => ({ params: { path: { id } } });
 
 export const useBoard = (id: string) =>
   useQuery({ queryKey: ["board", id], queryFn: () => answer(GET("/api/boards/{id}", path(id))) });
-export const useMatches = (id: string) =>
-  useQuery({ queryKey: ["board", id, "matches"], queryFn: () => answer(GET("/api/boards/{id}/matches", path(id))) });
-export const usePreparation = (id: string) =>
+/** How systems lie on their media. */
+export type School = "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
+/** What a person wants of an image for a board. */
+export type Wish = { screen: boolean; longTerm: boolean; school: School };
+export const useMatches = (id: string, wish: Wish) =>
   useQuery({
-    queryKey: ["board", id, "preparation"],
-    queryFn: () => answer(GET("/api/boards/{id}/preparation", path(id))),
+    queryKey: ["board", id, "matches", wish],
+    queryFn: () => answer(GET("/api/boards/{id}/matches", { params: { path: { id }, query: wish } })),
+    placeholderData: keepPreviousData,
   });
+export const usePreparation = (id: string, recoveryMiB: number) =>
+  useQuery({
+    queryKey: ["board", id, "preparation", recoveryMiB],
+    queryFn: () => answer(GET("/api/boards/{id}/preparation", { params: { path: { id }, query: { recoveryMiB } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.looking ? 1000 : false),
+  });
+export const useConnection = (id: string) =>
+  useQuery({
+    queryKey: ["board", id, "connection"],
+    queryFn: () => answer(GET("/api/boards/{id}/connection", path(id))),
+  });
+/** How the writing of a board's card stands, while it goes on. */
+export const useCardWrite = (id: string, running: boolean) => {
+  const queries = useQueryClient();
+  return useQuery({
+    queryKey: ["card-write", id],
+    queryFn: async () => {
+      const write = await answer(GET("/api/boards/{id}/card", path(id)));
+      if (!write.running)
+        for (const key of [["board", id], ["bench"]]) void queries.invalidateQueries({ queryKey: key });
+      return write;
+    },
+    enabled: running,
+    refetchInterval: (query) => (query.state.data?.running === false ? false : 400),
+  });
+};
 export const useSettings = (id: string) =>
   useQuery({ queryKey: ["board", id, "settings"], queryFn: () => answer(GET("/api/boards/{id}/settings", path(id))) });
 
@@ -144,24 +175,97 @@ export const useKeep = (id: string) =>
     id,
   );
 
-/** Tells which board it is from its mark, a text and a device tree. */
-export const useIdentify = () =>
+export const useSetFirstBoot = (id: string) =>
+  useChange(
+    (body: FirstBootInput) => answer(PUT("/api/boards/{id}/first-boot", { params: { path: { id } }, body })),
+    id,
+  );
+/** Starts to write a card for a board. */
+export const useWriteCard = (id: string) => {
+  const queries = useQueryClient();
+  return useChange(async (body: CardOrder) => {
+    const write = await answer(POST("/api/boards/{id}/card", { params: { path: { id } }, body }));
+    queries.setQueryData(["card-write", id], write);
+    return write;
+  }, id);
+};
+export const useStopCard = (id: string) => useChange(() => answer(DELETE("/api/boards/{id}/card", path(id))), id);
+export const useSetSlot = (boardId: string) =>
+  useChange(
+    ({ id, name, setup }: { id: string; name: string; setup: SimulatedCardSetup }) =>
+      answer(PUT("/api/slots/{id}", { params: { path: { id } }, body: { name, setup } })),
+    boardId,
+  );
+export const useAddRecipe = (boardId: string) =>
+  useChange(
+    async (file: File) => answer(POST("/api/recipes", { body: { name: file.name, yaml: await file.text() } })),
+    boardId,
+  );
+/** Looks for what an editor did to a file. */
+export const useCheckEdited = () =>
   useMutation({
-    mutationFn: (body: { mark: string | null; text: string | null; tree: string | null }) =>
-      answer(POST("/api/identification", { body })),
+    mutationFn: async (file: File) =>
+      answer(POST("/api/edited-files", { body: { name: file.name, content: await base64(file) } })),
   });
 
-/** Looks into an image file on the server's computer; `stop` ends it. */
-export const useInspect = () => {
-  const stop = useRef<AbortController | null>(null);
-  const inspect = useMutation({
-    mutationFn: (body: { path: string; boardId: string | null }) => {
-      stop.current = new AbortController();
-      return answer(POST("/api/inspections", { body, signal: stop.current.signal }));
+/** Tells which board it is from all that is known of it. */
+export const useIdentify = () =>
+  useMutation({ mutationFn: (body: Clues) => answer(POST("/api/identification", { body })) });
+
+/** Drafts a board card from what can be read. */
+export const useDraft = () => useMutation({ mutationFn: (body: Clues) => answer(POST("/api/cards/drafts", { body })) });
+
+/** A change of the cards: the catalogue and what is matched from it are asked for again. */
+function useCardChange<V, T>(change: (variables: V) => Promise<T>) {
+  const queries = useQueryClient();
+  return useMutation<T, Error, V>({
+    mutationFn: change,
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["catalogue"] });
+      for (const key of ["cards", "shelves", "board"]) void queries.invalidateQueries({ queryKey: [key] });
     },
   });
-  return { ...inspect, stop: () => stop.current?.abort() };
-};
+}
+
+/** The ids of the cards that were added to those that ship. */
+export const useAddedCards = () => useQuery({ queryKey: ["cards"], queryFn: () => answer(GET("/api/cards")) });
+export const useAddBoardCard = () => useCardChange((body: BoardModel) => answer(POST("/api/cards/boards", { body })));
+export const useImportCards = () =>
+  useCardChange(async (file: File) =>
+    answer(POST("/api/cards/imports", { body: { name: file.name, yaml: await file.text() } })),
+  );
+export const useRemoveCard = () =>
+  useCardChange((card: { kind: "board" | "image" | "code"; id: string }) =>
+    answer(DELETE("/api/cards/{kind}/{id}", { params: { path: card } })),
+  );
+
+/** Starts to look into an image file on the server's computer; gives the id of the inspection. */
+export const useInspect = () =>
+  useMutation({
+    mutationFn: (body: { path: string; boardId: string | null; sum: string | null }) =>
+      answer(POST("/api/inspections", { body })),
+  });
+/** How an inspection stands; asked again while it runs. */
+export const useInspection = (id: string | undefined) =>
+  useQuery({
+    queryKey: ["inspection", id],
+    queryFn: () => answer(GET("/api/inspections/{id}", path(id ?? ""))),
+    enabled: id !== undefined,
+    staleTime: Infinity,
+    refetchInterval: (query) => (query.state.data?.running === false || query.state.error ? false : 400),
+  });
+export const useStopInspection = () =>
+  useMutation({ mutationFn: (id: string) => answer(DELETE("/api/inspections/{id}", path(id))) });
+export const useShelveImage = () =>
+  useCardChange((inspectionId: string) => answer(POST("/api/inspections/{id}/card", path(inspectionId))));
+/** What was found in an image of the shelf when it was looked into. */
+export const useFound = (imageId: string, enabled: boolean) =>
+  useQuery({
+    queryKey: ["found", imageId],
+    queryFn: () => answer(GET("/api/images/{id}/inspection", path(imageId))),
+    enabled,
+    staleTime: Infinity,
+  });
 
 /** Sends a log file as it is, with progress, and gives the boot that it became. */
 export const useDropLog = (id: string, progress: (share: number) => void) =>

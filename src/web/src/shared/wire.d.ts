@@ -268,7 +268,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boards/{id}/matches": {
+    "/api/cards": {
         parameters: {
             query?: never;
             header?: never;
@@ -278,6 +278,233 @@ export interface paths {
         get: {
             parameters: {
                 query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardsAdded"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CluesInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardDraft"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BoardModel"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardsAdded"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CardFileInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardsAdded"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    ids?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: string;
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    screen?: boolean;
+                    longTerm?: boolean;
+                    school?: string;
+                };
                 header?: never;
                 path: {
                     id: string;
@@ -346,7 +573,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boards/{id}/preparation": {
+    "/api/boards/{id}/connection": {
         parameters: {
             query?: never;
             header?: never;
@@ -370,8 +597,356 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
+                        "application/json": components["schemas"]["Connection"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/preparation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    recoveryMiB?: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
                         "application/json": components["schemas"]["Preparation"];
                     };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/first-boot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FirstBootInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Preparation"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/first-boot.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardWrite"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CardOrder"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardWrite"];
+                    };
+                };
+            };
+        };
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/slots/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SlotInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/edited-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditedFile"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CheckedEdit"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CardFileInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Recipe"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
                 };
             };
         };
@@ -1022,12 +1597,243 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Inspection"];
+                        "application/json": components["schemas"]["InspectionStarted"];
                     };
                 };
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["InspectionState"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ImageCard"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{id}/inspection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Inspection"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["UploadInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["UploadState"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query: {
+                    from: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": components["schemas"]["Stream"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["UploadState"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1119,6 +1925,7 @@ export interface components {
             faultId: null | string;
         };
         BoardModel: {
+            format: string;
             id: string;
             maker: string;
             name: string;
@@ -1128,13 +1935,26 @@ export interface components {
             revisions: components["schemas"]["Revision"][];
             memoryMiB: number[];
             bootMedia: string[];
+            loader: string;
+            firstLoader: null | components["schemas"]["FirstLoaderPlace"];
+            /** Format: int32 */
+            flashGb: null | number;
+            switches: components["schemas"]["BootSwitch"][];
             console: components["schemas"]["ConsolePort"];
             power: components["schemas"]["PowerInput"];
-            videoOutputs: string[];
+            videoOutputs: components["schemas"]["VideoOutput"][];
             lights: components["schemas"]["Light"][];
             hidden: string[];
             banner: string;
-            quirks: string[];
+            ports: components["schemas"]["BoardPort"][];
+            wireless: null | components["schemas"]["Wireless"];
+            cooling: null | string;
+            quirks: components["schemas"]["Quirk"][];
+        };
+        BoardPort: {
+            kind: string;
+            name: string;
+            note: null | string;
         };
         BoardReason: {
             source: string;
@@ -1190,6 +2010,11 @@ export interface components {
             /** Format: int32 */
             speed: null | number;
         };
+        BootSwitch: {
+            where: string;
+            setting: string;
+            effect: string;
+        };
         BootView: {
             id: string;
             boardId: string;
@@ -1222,6 +2047,21 @@ export interface components {
             waiting: null | components["schemas"]["Problem"];
             notes: components["schemas"]["BootNote"][];
         };
+        CardDraft: {
+            card: components["schemas"]["BoardModel"];
+            read: components["schemas"]["DraftFact"][];
+            ask: components["schemas"]["DraftQuestion"][];
+        };
+        CardFileInput: {
+            name: string;
+            yaml: string;
+        };
+        CardOrder: {
+            slotId: string;
+            confirm: null | string;
+            checkSize: boolean;
+            anyway: boolean;
+        };
         CardPlan: {
             /** Format: int32 */
             cardGb: number;
@@ -1237,17 +2077,127 @@ export interface components {
             hasRoom: boolean;
             /** Format: int32 */
             writeSeconds: number;
+            /** Format: int64 */
+            growsToBytes: number;
+            /** Format: int64 */
+            usableBytes: number;
+        };
+        CardSlot: {
+            id: string;
+            name: string;
+            /** Format: int64 */
+            bytes: number;
+            setup: null | components["schemas"]["SimulatedCardSetup"];
+            refused: null | string;
+            confirm: null | string;
+        };
+        CardTimes: {
+            /** Format: int32 */
+            downloadSeconds: number;
+            /** Format: int32 */
+            writeSeconds: number;
+            /** Format: int32 */
+            readBackSeconds: number;
+            slowestLink: string;
+            /** Format: int32 */
+            learnt: number;
+        };
+        CardWrite: {
+            id: string;
+            boardId: string;
+            slotId: string;
+            slotName: string;
+            imageId: string;
+            imageTitle: string;
+            step: components["schemas"]["WriteStep"];
+            /** Format: int64 */
+            doneBytes: number;
+            /** Format: int64 */
+            totalBytes: number;
+            /** Format: double */
+            bytesPerSecond: number;
+            /** Format: double */
+            writeBytesPerSecond: null | number;
+            /** Format: double */
+            readBytesPerSecond: null | number;
+            files: string[];
+            before: null | components["schemas"]["DryVerdict"];
+            after: null | components["schemas"]["DryBoot"];
+            erased: boolean;
+            problem: null | components["schemas"]["Problem"];
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            running?: boolean;
+            /** Format: int32 */
+            secondsLeft?: null | number;
+        };
+        CardsAdded: {
+            boards: string[];
+            images: string[];
+            codes: string[];
         };
         Catalogue: {
             models: components["schemas"]["BoardModel"][];
             images: components["schemas"]["ImageCard"][];
             supplies: components["schemas"]["Supply"][];
             adapters: components["schemas"]["ConsoleAdapter"][];
+            cables: components["schemas"]["SupplyCable"][];
+            parts: components["schemas"]["FedPart"][];
+            codes: components["schemas"]["RevisionScheme"][];
+        };
+        /** @enum {unknown} */
+        Change: "same" | "removed" | "added";
+        CheckedEdit: {
+            rightName: null | string;
+            traps: components["schemas"]["FileTrap"][];
+            clean: string;
         };
         CluesInput: {
             mark: null | string;
+            code: null | string;
             text: null | string;
             tree: null | string;
+            seen: null | components["schemas"]["Seen"][];
+        };
+        CodeCondition: {
+            /** Format: int32 */
+            from: number;
+            /** Format: int32 */
+            width: number;
+            /** Format: uint64 */
+            is: number;
+        };
+        CodeField: {
+            name: string;
+            /** Format: int32 */
+            from: number;
+            /** Format: int32 */
+            width: number;
+            values: components["schemas"]["CodeValue"][];
+        };
+        CodePart: {
+            field: string;
+            means: string;
+        };
+        CodeReading: {
+            code: string;
+            scheme: string;
+            modelId: null | string;
+            revisionId: null | string;
+            /** Format: int32 */
+            memoryMiB: null | number;
+            parts: components["schemas"]["CodePart"][];
+        };
+        CodeValue: {
+            /** Format: uint64 */
+            is: number;
+            means: string;
+            model: null | string;
+            revision: null | string;
+            /** Format: int32 */
+            memoryMiB: null | number;
         };
         Connected: {
             /** Format: int32 */
@@ -1256,6 +2206,16 @@ export interface components {
             network: boolean;
             supplyId: null | string;
             adapterId: null | string;
+            cableId?: null | string;
+            parts?: null | string[];
+        };
+        Connection: {
+            wiring: null | components["schemas"]["Wiring"];
+            speed: null | components["schemas"]["ConsoleSpeed"];
+            /** Format: int64 */
+            logBytes: null | number;
+            supply: components["schemas"]["SupplyVerdict"];
+            beforePower: components["schemas"]["PowerStep"][];
         };
         ConsoleAdapter: {
             id: string;
@@ -1263,6 +2223,18 @@ export interface components {
             levels: components["schemas"]["ConsoleLevel"][];
             /** Format: int32 */
             maxSpeed: number;
+            /** @default loose wires */
+            connector: string;
+            /**
+             * Format: int32
+             * @default 3000000
+             */
+            baseSpeed: number;
+            /**
+             * Format: double
+             * @default 0.125
+             */
+            divisorStep: number;
         };
         /** @enum {unknown} */
         ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232";
@@ -1271,7 +2243,26 @@ export interface components {
             /** Format: int32 */
             speed: number;
             level: components["schemas"]["ConsoleLevel"];
-            pins: string;
+            where: string;
+            ground: string;
+            transmit: string;
+            receive: string;
+            pins?: null | string;
+        };
+        ConsoleSpeed: {
+            /** Format: double */
+            achieved: number;
+            /** Format: double */
+            errorShare: number;
+            /** Format: double */
+            bytesPerSecond: number;
+            reads: boolean;
+            text: string;
+        };
+        Consumer: {
+            name: string;
+            /** Format: double */
+            amps: number;
         };
         Correction: {
             bootId: string;
@@ -1286,6 +2277,15 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
         };
+        DraftFact: {
+            field: string;
+            value: string;
+            from: string;
+        };
+        DraftQuestion: {
+            field: string;
+            question: string;
+        };
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
             steps: components["schemas"]["DryStep"][];
@@ -1296,6 +2296,7 @@ export interface components {
             text: string;
             fix: string;
             file: null | string;
+            edit?: null | components["schemas"]["FileEdit"];
         };
         DryStep: {
             stage: components["schemas"]["Stage"];
@@ -1305,6 +2306,10 @@ export interface components {
         };
         /** @enum {unknown} */
         DryVerdict: "boots" | "does-not-boot" | "cannot-tell";
+        EditedFile: {
+            name: string;
+            content: string;
+        };
         EvidenceLine: {
             /** Format: int32 */
             line: number;
@@ -1326,6 +2331,106 @@ export interface components {
             id: string;
             name: string;
         };
+        FedPart: {
+            id: string;
+            name: string;
+            /** Format: double */
+            amps: number;
+            onUsb: boolean;
+        };
+        FieldProblem: {
+            field: string;
+            text: string;
+        };
+        FileEdit: {
+            /** Format: int32 */
+            partition: number;
+            path: string;
+            /** Format: int32 */
+            line: number;
+            before: null | string;
+            after: string;
+        };
+        /** @enum {unknown} */
+        FilePlace: "boot" | "root";
+        FileTrap: {
+            /** Format: int32 */
+            line: number;
+            text: string;
+            mended: boolean;
+        };
+        FileView: {
+            place: components["schemas"]["FilePlace"];
+            path: string;
+            isNew: boolean;
+            pieces: components["schemas"]["TextPiece"][];
+            findings: string[];
+            devConsole: null | string;
+        };
+        FirstBoot: {
+            hostName: null | string;
+            user: null | string;
+            passwordHash: null | string;
+            keys: string[];
+            remoteLogin: boolean;
+            wireless: null | components["schemas"]["WirelessNetwork"];
+            locale: null | string;
+            timeZone: null | string;
+            keyboard: null | string;
+            address: null | components["schemas"]["FixedAddress"];
+            usbNetwork: boolean;
+            videoMode: null | string;
+            consoleOn: boolean;
+            overlays: string[];
+            lines: string[];
+            packages: string[];
+            commands: string[];
+            asksTheSystem?: boolean;
+        };
+        FirstBootFacts: {
+            users: components["schemas"]["ImageUser"][];
+            growsBy: null | string;
+            logins: string[];
+            desktop: null | string;
+            systemDate: null | string;
+        };
+        FirstBootInput: {
+            hostName: null | string;
+            user: null | string;
+            password: null | string;
+            keys: string[];
+            remoteLogin: boolean;
+            wireless: null | components["schemas"]["WirelessInput"];
+            locale: null | string;
+            timeZone: null | string;
+            keyboard: null | string;
+            address: null | components["schemas"]["FixedAddress"];
+            usbNetwork: boolean;
+            videoMode: null | string;
+            consoleOn: boolean;
+            overlays: string[];
+            lines: string[];
+            packages: string[];
+            commands: string[];
+            recipes: string[];
+        };
+        FirstLoaderPlace: {
+            /** Format: int64 */
+            at: number;
+            bytes: string;
+            name: string;
+        };
+        FixedAddress: {
+            interface: string;
+            address: string;
+            gateway: null | string;
+            nameServers: string[];
+        };
+        FoundLoader: {
+            name: string;
+            /** Format: int64 */
+            atBytes: number;
+        };
         HarmlessLine: {
             /** Format: int32 */
             line: number;
@@ -1337,9 +2442,11 @@ export interface components {
             /** Format: double */
             unknown: number;
             contradictions: string[];
+            code: null | components["schemas"]["CodeReading"];
             next: null | components["schemas"]["NextLook"];
         };
         ImageCard: {
+            format: string;
             id: string;
             name: string;
             version: string;
@@ -1347,6 +2454,7 @@ export interface components {
             instructionSet: components["schemas"]["InstructionSet"];
             kernel: string;
             supports: components["schemas"]["Supported"][];
+            kind: string;
             /** Format: int64 */
             downloadBytes: number;
             /** Format: int64 */
@@ -1373,10 +2481,21 @@ export interface components {
             rootPartUuid: string;
             defaultUser: string;
             passwordChangeForced: boolean;
+            chain: null | string;
+            rootBy: null | string;
+            trees: null | string[];
+            systemDate: null | string;
+            path: null | string;
+            sha256: null | string;
             title?: null | string;
         };
         ImageChoice: {
             imageId: string;
+        };
+        ImageUser: {
+            name: string;
+            password: string;
+            changeForced: boolean;
         };
         InspectedKernel: {
             path: string;
@@ -1423,12 +2542,33 @@ export interface components {
             consoles: string[];
             /** Format: int64 */
             smallestCardBytes: number;
+            /** Format: int32 */
+            recommendedCardGb: number;
+            firstLoaders: components["schemas"]["FoundLoader"][];
+            chain: null | string;
+            firstBoot: null | components["schemas"]["FirstBootFacts"];
             notes: string[];
             dryBoot: null | components["schemas"]["DryBoot"];
         };
         InspectionInput: {
             path: string;
             boardId: null | string;
+            sum: null | string;
+        };
+        InspectionStarted: {
+            id: string;
+        };
+        InspectionState: {
+            id: string;
+            path: string;
+            /** Format: int64 */
+            doneBytes: number;
+            /** Format: int64 */
+            totalBytes: number;
+            running: boolean;
+            checksumAgrees: boolean;
+            inspection: null | components["schemas"]["Inspection"];
+            problem: null | components["schemas"]["Problem"];
         };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64";
@@ -1472,6 +2612,12 @@ export interface components {
         };
         /** @enum {unknown} */
         LinkResult: "passed" | "failed" | "cannot-tell";
+        /** @enum {unknown} */
+        LoaderConfig: "none" | "key-value" | "extlinux" | "environment" | "grub" | "entries" | null;
+        LookAnswer: {
+            answer: string;
+            boards: string[];
+        };
         MatchRow: {
             imageId: string;
             title: string;
@@ -1490,8 +2636,24 @@ export interface components {
             fastestSeconds: null | number;
             /** Format: int32 */
             slowestSeconds: null | number;
+            near: components["schemas"]["NearBoots"][];
             chosen: boolean;
         };
+        MediumPart: {
+            medium: string;
+            name: string;
+            /** Format: int64 */
+            bytes: number;
+        };
+        NearBoots: {
+            nearness: components["schemas"]["Nearness"];
+            /** Format: int32 */
+            successes: number;
+            /** Format: int32 */
+            tries: number;
+        };
+        /** @enum {unknown} */
+        Nearness: "board" | "revision" | "model" | "processor";
         /** @enum {unknown} */
         NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
         NextCheck: {
@@ -1499,8 +2661,9 @@ export interface components {
             why: string;
         };
         NextLook: {
+            id: string;
             where: string;
-            answers: string[];
+            answers: components["schemas"]["LookAnswer"][];
             /** Format: double */
             bits: number;
         };
@@ -1541,18 +2704,50 @@ export interface components {
             volts: number;
             /** Format: double */
             amps: number;
+            /** Format: double */
+            idleAmps: number;
+            /** Format: double */
+            minimumVolts: number;
             connector: string;
+            negotiates: boolean;
+            /**
+             * Format: double
+             * @default 0
+             */
+            usbAmps: number;
+        };
+        PowerStep: {
+            text: string;
+            caution: null | string;
         };
         Preparation: {
             card: null | components["schemas"]["CardPlan"];
-            commandLine: null | string;
-            wiring: null | components["schemas"]["Wiring"];
-            supply: components["schemas"]["SupplyVerdict"];
+            times: null | components["schemas"]["CardTimes"];
+            schools: components["schemas"]["SchoolPlan"][];
+            kind: null | string;
+            set: components["schemas"]["FirstBoot"];
+            hasPassword: boolean;
+            hasWirelessKey: boolean;
+            recipes: components["schemas"]["RecipeChoice"][];
+            problems: components["schemas"]["FieldProblem"][];
+            loader: null | components["schemas"]["LoaderConfig"];
+            cloudInit: null | boolean;
+            files: components["schemas"]["FileView"][];
+            notes: string[];
+            looking: boolean;
+            lookProblem: null | components["schemas"]["Problem"];
+            before: null | components["schemas"]["DryBoot"];
+            slots: components["schemas"]["CardSlot"][];
+            write: null | components["schemas"]["CardWrite"];
         };
         Problem: {
             expected: string;
             came: string;
             toDo: string;
+        };
+        Quirk: {
+            text: string;
+            source: string;
         };
         RankedCause: {
             id: string;
@@ -1573,12 +2768,54 @@ export interface components {
             bearing: components["schemas"]["Bearing"];
             text: string;
         };
+        Recipe: {
+            format: string;
+            id: string;
+            name: string;
+            why: string;
+            when: components["schemas"]["RecipeConditions"];
+            steps: components["schemas"]["RecipeStep"][];
+        };
+        /** @enum {unknown} */
+        RecipeAction: "word" | "set" | "append" | "create" | "enable" | "install" | "first-boot" | "every-boot";
+        RecipeChoice: {
+            recipe: components["schemas"]["Recipe"];
+            chosen: boolean;
+            against: null | string;
+            proven: boolean;
+        };
+        RecipeConditions: {
+            boards: string[];
+            systems: string[];
+            worksWith: string[];
+            failsWith: string[];
+        };
+        RecipeStep: {
+            action: components["schemas"]["RecipeAction"];
+            subject: string;
+            value: null | string;
+            after: null | string;
+            mode: null | string;
+        };
         Revision: {
             id: string;
             mark: string;
             where: string;
+            codes: string[];
             compatible: string;
             changed: null | string;
+            kernelFrom: null | string;
+        };
+        RevisionScheme: {
+            format: string;
+            id: string;
+            maker: string;
+            name: string;
+            key: string;
+            /** Format: int32 */
+            digits: number;
+            conditions: components["schemas"]["CodeCondition"][];
+            fields: components["schemas"]["CodeField"][];
         };
         RuleRow: {
             id: string;
@@ -1590,19 +2827,51 @@ export interface components {
             /** Format: int32 */
             observations: number;
         };
+        /** @enum {unknown} */
+        School: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
+        SchoolPlan: {
+            school: components["schemas"]["School"];
+            parts: components["schemas"]["MediumPart"][];
+            steps: string[];
+            against: string[];
+        };
         SeamState: {
             step: components["schemas"]["SeamStep"];
             done: boolean;
         };
         /** @enum {unknown} */
         SeamStep: "identify" | "match" | "prepare" | "connect" | "boot" | "diagnose" | "keep";
+        Seen: {
+            look: string;
+            answer: string;
+        };
         Shelves: {
+            /** Format: int32 */
+            models: number;
             /** Format: int32 */
             images: number;
             /** Format: int32 */
             logs: number;
             /** Format: int32 */
             rules: number;
+        };
+        SimulatedCardSetup: {
+            /** Format: int32 */
+            labelGb: number;
+            /** Format: int32 */
+            trueGb: null | number;
+            /** Format: int32 */
+            readOnlyFromMiB: null | number;
+            /** Format: int32 */
+            unreadableAtMiB: null | number;
+            /** Format: int32 */
+            removedAtMiB: null | number;
+            /** Format: double */
+            megabytesPerSecond: number;
+        };
+        SlotInput: {
+            name: string;
+            setup: components["schemas"]["SimulatedCardSetup"];
         };
         /** @enum {unknown} */
         Stage: "power" | "first-loader" | "second-loader" | "kernel" | "root" | "services" | "login" | "network";
@@ -1611,6 +2880,8 @@ export interface components {
             /** Format: double */
             seconds: number;
         };
+        /** Format: binary */
+        Stream: string;
         Supply: {
             id: string;
             name: string;
@@ -1618,10 +2889,33 @@ export interface components {
             volts: number;
             /** Format: double */
             amps: number;
+            /** Format: double */
+            ampsUntilAsked?: null | number;
+        };
+        SupplyCable: {
+            id: string;
+            name: string;
+            /** Format: double */
+            metres: number;
+            /** Format: double */
+            squareMillimetres: number;
+            /** Format: double */
+            plugOhms: number;
         };
         SupplyVerdict: {
             enough: boolean;
             text: string;
+            consumers: components["schemas"]["Consumer"][];
+            /** Format: double */
+            needAmps: number;
+            /** Format: double */
+            givesAmps: null | number;
+            /** Format: double */
+            cableOhms: null | number;
+            /** Format: double */
+            voltsAtBoard: null | number;
+            changeTitle: null | string;
+            change: null | string;
         };
         Supported: {
             model: string;
@@ -1629,15 +2923,54 @@ export interface components {
             otherwise: null | string;
             missing: null | string;
         };
+        TextPiece: {
+            change: components["schemas"]["Change"];
+            text: string;
+        };
         Typed: {
             text: string;
         };
+        UploadInput: {
+            name: string;
+            /** Format: int64 */
+            totalBytes: number;
+            /** Format: int64 */
+            stamp: number;
+        };
+        UploadState: {
+            id: string;
+            name: string;
+            /** Format: int64 */
+            totalBytes: number;
+            /** Format: int64 */
+            receivedBytes: number;
+            path: null | string;
+        };
         /** @enum {unknown} */
         Verdict: "fits" | "fits-after-change" | "unproven" | "will-not-start";
+        VideoOutput: {
+            name: string;
+            plug: string;
+            note: null | string;
+        };
         Wire: {
             from: string;
             to: string;
             why: string;
+        };
+        Wireless: {
+            bands: string;
+            antenna: null | string;
+        };
+        WirelessInput: {
+            name: string;
+            password: null | string;
+            country: string;
+        };
+        WirelessNetwork: {
+            name: string;
+            key: string;
+            country: string;
         };
         Wiring: {
             refused: null | string;
@@ -1673,6 +3006,8 @@ export interface components {
             /** Format: date-time */
             bootedAt: string;
         };
+        /** @enum {unknown} */
+        WriteStep: "looking-at-image" | "checking-download" | "checking-size" | "writing" | "reading-back" | "first-boot-files" | "dry-boot" | "done" | "failed" | "cancelled" | "interrupted";
     };
     responses: never;
     parameters: never;

@@ -1,4 +1,4 @@
-import type { SeamStep, Stage } from "./api";
+import type { InstructionSet, SeamStep, Stage } from "./api";
 
 export const steps: readonly SeamStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
 
@@ -10,6 +10,13 @@ export const stepNames: Record<SeamStep, string> = {
   boot: "Boot",
   diagnose: "Diagnose",
   keep: "Keep",
+};
+
+export const setNames: Record<InstructionSet, string> = {
+  armhf: "32-bit ARM",
+  arm64: "64-bit ARM",
+  riscv64: "64-bit RISC-V",
+  amd64: "x86-64",
 };
 
 export const stageNames: Record<Stage, string> = {
@@ -56,7 +63,19 @@ export function memory(mebibytes: number): string {
   return mebibytes >= 1024 ? `${mebibytes / 1024} GB` : `${mebibytes} MB`;
 }
 
-export const percent = (share: number) => (share > 0 && share < 0.005 ? "< 1 %" : `${Math.round(share * 100)} %`);
+/** A share in whole percent; what is nearly nothing or nearly all is not rounded to it. */
+export function percent(share: number): string {
+  if (share > 0 && share < 0.005) return "< 1 %";
+  if (share < 1 && share >= 0.995) return "> 99 %";
+  return `${Math.round(share * 100)} %`;
+}
 
 export const day = (iso: string) =>
   new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+
+/** Seconds as a person says them. */
+export function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1)} h`;
+}

@@ -1,0 +1,97 @@
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App;
+
+/// <summary>The cards that ship together with those that people added: the catalogue as it is now.</summary>
+public sealed class Cards(KnowledgeFiles knowledge, CardStore store, TimeProvider clock)
+{
+    private readonly Lock gate = new();
+    private Catalogue? now;
+    private CardPack? added;
+
+    /// <summary>The catalogue; an added card takes the place of one that ships with the same id.</summary>
+    public Catalogue Catalogue
+    {
+        get
+        {
+            lock (gate)
+                return now ??= Merge(knowledge.Catalogue, Added);
+        }
+    }
+
+    /// <summary>The cards that people added.</summary>
+    public CardPack Added
+    {
+        get
+        {
+            lock (gate)
+                return added ??= store.All();
+        }
+    }
+
+    /// <summary>Reads a file of cards and adds them; a card that does not fit the others is a problem and adds none.</summary>
+    public Answer<CardPack> Import(string name, string yaml)
+    {
+        var read = CardPack.Read(name, yaml, knowledge.Schemas);
+        return read.Value is { } pack ? Add(pack) : read;
+    }
+
+    /// <summary>Adds cards that are already read.</summary>
+    public Answer<CardPack> Add(CardPack pack)
+    {
+        if (pack.Boards.FirstOrDefault(b => b.Revisions.Select(r => r.Id).Distinct().Count() < b.Revisions.Count) is { } twice)
+            return new Problem($"Every revision of {twice.Name} should have its own id.", "Two have the same one.", "Rename one of them.");
+        store.Add(pack, clock.GetUtcNow());
+        lock (gate)
+            (now, added) = (null, null);
+        return pack;
+    }
+
+    /// <summary>Takes an added card away; false when no one added it.</summary>
+    public bool Remove(string kind, string id)
+    {
+        var gone = store.Remove(kind, id);
+        lock (gate)
+            (now, added) = (null, null);
+        return gone;
+    }
+
+    /// <summary>Everything of the catalogue with these ids as one file, or everything that people added when no id is named.</summary>
+    public Answer<CardPack> Export(IReadOnlyCollection<string> ids)
+    {
+        if (ids.Count == 0)
+            return Added.Count > 0
+                ? Added
+                : new Problem("Cards that you added can be exported together.", "You added none yet.", "Name the cards to export.");
+        var all = Catalogue;
+        var pack = new CardPack(
+            [.. all.Models.Where(m => ids.Contains(m.Id))],
+            [.. all.Images.Where(i => ids.Contains(i.Id)).Select(i => i with { Path = null })],
+            [.. all.Codes.Where(c => ids.Contains(c.Id))]
+        );
+        var missing = ids.Except(pack.Boards.Select(b => b.Id))
+            .Except(pack.Images.Select(i => i.Id))
+            .Except(pack.Codes.Select(c => c.Id))
+            .ToList();
+        return missing.Count == 0
+            ? pack
+            : new Problem(
+                "Every card to export should be in the catalogue.",
+                $"{string.Join(", ", missing)} is not.",
+                "Look at its id on the shelf."
+            );
+    }
+
+    private static Catalogue Merge(Catalogue shipped, CardPack added) =>
+        new(
+            [.. shipped.Models.Where(m => added.Boards.All(a => a.Id != m.Id)), .. added.Boards],
+            [.. shipped.Images.Where(m => added.Images.All(a => a.Id != m.Id)), .. added.Images],
+            shipped.Supplies,
+            shipped.Adapters,
+            [.. shipped.Codes.Where(m => added.Codes.All(a => a.Id != m.Id)), .. added.Codes],
+            shipped.Cables,
+            shipped.Parts
+        );
+}

@@ -1,0 +1,105 @@
+using System.Collections.Concurrent;
+using Buttonhook.Core;
+using Buttonhook.Core.Images;
+
+namespace Buttonhook.App.Images;
+
+/// <summary>An inspection that runs or ran: bytes of the file read so far, and what came of it.</summary>
+/// <param name="TotalBytes">Size of the file.</param>
+/// <param name="ChecksumAgrees">Whether a published sum was given and the file has it.</param>
+public sealed record InspectionState(
+    string Id,
+    string Path,
+    long DoneBytes,
+    long TotalBytes,
+    bool Running,
+    bool ChecksumAgrees,
+    Inspection? Inspection,
+    Problem? Problem
+);
+
+/// <summary>Inspections in the background: pages may leave and return, and each can be cancelled. The newest twenty are remembered.</summary>
+public sealed class Inspections(KnowledgeFiles knowledge) : IDisposable
+{
+    private const int Remembered = 20;
+    private readonly ConcurrentDictionary<string, Run> runs = new();
+
+    private sealed class Run(string path, long total, bool published)
+    {
+        private long done;
+        public string Path => path;
+        public long Total => total;
+        public bool Published => published;
+        public long Done => Interlocked.Read(ref done);
+        public CancellationTokenSource Stop { get; } = new();
+        public Answer<Inspection>? Answer { get; set; }
+        public DateTime Started { get; } = DateTime.UtcNow;
+
+        public void Report(long bytes) => Interlocked.Exchange(ref done, bytes);
+    }
+
+    /// <summary>Starts one and gives its id.</summary>
+    public string Start(string path, DryBoard? board, string? published)
+    {
+        var id = Guid.NewGuid().ToString("N");
+        var run = new Run(path, File.Exists(path) ? new FileInfo(path).Length : 0, published is not null);
+        runs[id] = run;
+        foreach (var old in runs.OrderByDescending(r => r.Value.Started).Skip(Remembered).Where(r => r.Value.Answer is not null).ToList())
+            runs.TryRemove(old.Key, out _);
+        _ = Task.Run(() =>
+        {
+            try
+            {
+                run.Answer = ImageFiles.Inspect(path, board, knowledge.Signs, published, run.Stop.Token, run.Report);
+            }
+            catch (OperationCanceledException)
+            {
+                run.Answer = new Problem(
+                    "The inspection should have run to its end.",
+                    "It was stopped.",
+                    "Start it again when you want to know."
+                );
+            }
+            catch (Exception e)
+            {
+                run.Answer = new Problem(
+                    "The inspection should have run to its end.",
+                    e.Message,
+                    "Keep the file; it led to a mistake inside Buttonhook."
+                );
+            }
+        });
+        return id;
+    }
+
+    /// <summary>How one stands, or null.</summary>
+    public InspectionState? Find(string id) =>
+        runs.GetValueOrDefault(id) is { } run
+            ? new(
+                id,
+                run.Path,
+                run.Done,
+                run.Total,
+                run.Answer is null,
+                run.Answer?.Value is not null && run.Published,
+                run.Answer?.Value,
+                run.Answer?.Problem
+            )
+            : null;
+
+    /// <summary>Stops one; false when there is none.</summary>
+    public bool Stop(string id)
+    {
+        if (!runs.TryGetValue(id, out var run))
+            return false;
+        run.Stop.Cancel();
+        return true;
+    }
+
+    /// <summary>Stops all.</summary>
+    public void Dispose()
+    {
+        foreach (var run in runs.Values)
+            run.Stop.Cancel();
+    }
+}

@@ -1,0 +1,92 @@
+using System.Text;
+using System.Text.RegularExpressions;
+using Buttonhook.App.Images;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
+using Buttonhook.Core.Simulating;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Preparing;
+
+/// <summary>What a simulated board finds on the card that was written for it.</summary>
+/// <param name="Fault">The fault that the card itself brings, or null when the board starts from it.</param>
+/// <param name="HostName">The host name that its first-boot files set, or null.</param>
+public sealed record CardStart(SimulatedFault? Fault, string? HostName);
+
+/// <summary>Reads the card that was written for a board, byte by byte as its loader would.</summary>
+public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
+{
+    /// <summary>Faults that are on a card; one that was written just now does not have those of the card before it.</summary>
+    private static readonly string[] OnCard =
+    [
+        "root-not-found",
+        "boot-files-missing",
+        "dtb-missing",
+        "initrd-corrupt",
+        "kernel-wrong-architecture",
+        "console-arg-missing",
+        "image-truncated",
+        "medium-io-errors",
+        "fstab-device-missing",
+        "service-failed",
+        "disk-full",
+    ];
+
+    [GeneratedRegex("""^(?:hostname: "?|printf '%s\\n' ')(?<name>[A-Za-z0-9-]+)["']?(?: >/etc/hostname)?$""", RegexOptions.Multiline)]
+    private static partial Regex HostName();
+
+    /// <summary>Whether a fault lies on the card.</summary>
+    public static bool IsOnCard(string faultId) => OnCard.Contains(faultId);
+
+    /// <summary>What the board finds; null when no card was written for it with its present image, or when the slot holds another one now.</summary>
+    public CardStart? Of(Board board, Catalogue catalogue)
+    {
+        if (
+            store.NewestOf(board.Id) is not { Erased: true } write
+            || write.ImageId != board.ImageId
+            || store.NewestIn(write.SlotId)?.Id != write.Id
+            || slots.Find(write.SlotId, null) is not { Setup: { } setup } slot
+            || DryBoards.Of(board, catalogue).Value is not { } dry
+        )
+            return null;
+        // The board reads the card itself; how fast the slot writes does not matter to it.
+        var opened = slots.Open(
+            slot with
+            {
+                Setup = setup with { MegabytesPerSecond = 2000, RemovedAtMiB = null },
+            },
+            null,
+            CancellationToken.None
+        );
+        if (opened.Value is not { } card)
+            return new(SimulatedFaults.Find("no-boot-medium"), null);
+        using (card)
+            try
+            {
+                var played = DryBoot.Play(card, dry, ImageFiles.Unpack);
+                var fault = played
+                    .Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c.Id)))
+                    .FirstOrDefault(f => f is not null);
+                if (played.Verdict == DryVerdict.DoesNotBoot)
+                    return new(fault ?? SimulatedFaults.Find("boot-files-missing"), null);
+                return new(fault, Host(card));
+            }
+            catch (IOException)
+            {
+                return new(SimulatedFaults.Find("medium-io-errors"), null);
+            }
+    }
+
+    private static string? Host(ImageBytes card)
+    {
+        foreach (var volume in Volume.All(card, PartitionTable.Read(card)))
+        foreach (var path in new[] { "/user-data", "/var/lib/cloud/seed/nocloud/user-data", "/firstboot.sh" })
+            if (
+                volume.Tree?.Read(path, 1 << 20) is { } bytes
+                && HostName().Match(Encoding.UTF8.GetString(bytes)) is { Success: true } found
+            )
+                return found.Groups["name"].Value;
+        return null;
+    }
+}

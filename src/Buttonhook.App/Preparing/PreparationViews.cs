@@ -1,0 +1,153 @@
+using Buttonhook.App.Images;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Preparing;
+
+/// <summary>A recipe as it stands for a board.</summary>
+/// <param name="Against">Why it should not be used here, or null.</param>
+/// <param name="Proven">Whether it was proven with this release.</param>
+public sealed record RecipeChoice(Recipe Recipe, bool Chosen, string? Against, bool Proven);
+
+/// <summary>A file as it will be written, with what changed.</summary>
+/// <param name="Findings">What its reader would stumble over.</param>
+/// <param name="DevConsole">The port that its last console= makes /dev/console, or null.</param>
+public sealed record FileView(
+    FilePlace Place,
+    string Path,
+    bool IsNew,
+    IReadOnlyList<TextPiece> Pieces,
+    IReadOnlyList<string> Findings,
+    string? DevConsole
+);
+
+/// <summary>Everything about the card of a board.</summary>
+/// <param name="Set">What is set, without password and wireless key.</param>
+/// <param name="Looking">Whether the image is still looked into.</param>
+/// <param name="Before">The boot of the image as it was downloaded, played on this board; null while it is looked into.</param>
+public sealed record Preparation(
+    CardPlan? Card,
+    CardTimes? Times,
+    IReadOnlyList<SchoolPlan> Schools,
+    string? Kind,
+    FirstBoot Set,
+    bool HasPassword,
+    bool HasWirelessKey,
+    IReadOnlyList<RecipeChoice> Recipes,
+    IReadOnlyList<FieldProblem> Problems,
+    LoaderConfig? Loader,
+    bool? CloudInit,
+    IReadOnlyList<FileView> Files,
+    IReadOnlyList<string> Notes,
+    bool Looking,
+    Problem? LookProblem,
+    DryBoot? Before,
+    IReadOnlyList<CardSlot> Slots,
+    CardWrite? Write
+);
+
+/// <summary>What the page shows of Prepare.</summary>
+public sealed class PreparationViews(
+    BoardStore boards,
+    Catalogue catalogue,
+    StandInImages files,
+    ImageLooks looks,
+    Preparations preparations,
+    PreparationStore store,
+    CardSlots slots,
+    CardWriter writer,
+    KnowledgeFiles knowledge
+)
+{
+    /// <summary>Everything about the card of a board; null when the board is not there.</summary>
+    /// <param name="recoveryMiB">What a recovery partition should take.</param>
+    public Preparation? Of(string id, long? recoveryMiB)
+    {
+        if (boards.Find(id) is not { } bench)
+            return null;
+        var image = catalogue.Image(bench.Board.ImageId);
+        var (look, problem) = Look(bench.Board, image);
+        var plan = image is null ? null : preparations.Plan(bench.Board, image, look);
+        var set = plan?.Set ?? store.Of(id).Set;
+        return new Preparation(
+            image is not null && bench.Board.Connected.CardGb is { } card ? CardPlan.For(image, card) : null,
+            image is null ? null : CardTimes.For(image, store.Speeds()),
+            image is not null && catalogue.Model(bench.Board.ModelId) is { } model
+                ? SchoolPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20))
+                : [],
+            image?.Kind,
+            set with
+            {
+                PasswordHash = null,
+                Wireless = set.Wireless is { } radio ? radio with { Key = "" } : null,
+            },
+            set.PasswordHash is not null,
+            set.Wireless is not null,
+            image is null || plan is null
+                ? []
+                :
+                [
+                    .. plan.Known.Select(r => new RecipeChoice(
+                        r,
+                        plan.Recipes.Contains(r),
+                        r.Against(bench.Board.ModelId, image),
+                        r.Proven(image)
+                    )),
+                ],
+            plan?.Problems ?? [],
+            plan?.Rendered?.Loader,
+            plan?.Rendered?.CloudInit,
+            [.. plan?.Rendered?.Files.Select(f => Shown(f)) ?? []],
+            plan?.Rendered?.Notes ?? [],
+            image is not null && image.Kind != "installer" && look is null && problem is null,
+            problem ?? look?.Problem,
+            look?.Dry,
+            slots.All(image),
+            writer.Of(id)
+        );
+    }
+
+    /// <summary>The plan for a board with its chosen image, as far as the image was looked into, and what stands in the way.</summary>
+    public (PreparationPlan? Plan, Problem? Problem) Plan(BenchBoard bench)
+    {
+        if (catalogue.Image(bench.Board.ImageId) is not { } image)
+            return (null, null);
+        var (look, problem) = Look(bench.Board, image);
+        return (preparations.Plan(bench.Board, image, look), problem ?? look?.Problem);
+    }
+
+    private (ImageLook? Look, Problem? Problem) Look(Board board, ImageCard? image)
+    {
+        if (image is null || image.Kind == "installer")
+            return (null, null);
+        var dry = DryBoards.Of(board, catalogue);
+        if (dry.Value is null)
+            return (null, dry.Problem);
+        var path = files.FileOf(image, catalogue);
+        return path.Value is null ? (null, path.Problem) : (looks.Now(path.Value, dry.Value), null);
+    }
+
+    private FileView Shown(RenderedFile file)
+    {
+        var findings = ImageTexts.IsCommandLine(file.Path) ? new KernelCommandLine(file.After.TrimEnd('\n')).Findings() : [];
+        var ports = file.After.Split([' ', '\t', '\n', '"']).Where(w => w.StartsWith("console=", StringComparison.Ordinal)).ToList();
+        return new(
+            file.Place,
+            file.Path,
+            file.Before is null,
+            TextDifference.Of(file.Before ?? "", file.After),
+            [.. findings, .. Against(file.Path, file.After)],
+            ports.Count == 0 ? null : ports[^1]["console=".Length..].Split(',')[0]
+        );
+    }
+
+    /// <summary>What the published rules of a file say against its text.</summary>
+    public IEnumerable<string> Against(string path, string text) =>
+        knowledge.FileSchemas.TryGetValue(Path.GetFileName(path), out var schema)
+        && DataFile.Read<System.Text.Json.Nodes.JsonObject>(path, text, schema).Problem is { } problem
+            ? [problem.Came]
+            : [];
+}

@@ -1,0 +1,78 @@
+using System.Text.Json.Nodes;
+using Buttonhook.Core.Images;
+using YamlDotNet.Core;
+
+namespace Buttonhook.Core.Boards;
+
+/// <summary>The JSON Schemas of the published card formats, as text.</summary>
+public sealed record CardSchemas(string Board, string Image, string RevisionCode);
+
+/// <summary>Cards of any kind together: one file with one or more YAML documents, each with its format.</summary>
+public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<ImageCard> Images, IReadOnlyList<RevisionScheme> Codes)
+{
+    /// <summary>Most cards in one file.</summary>
+    public const int Most = 20_000;
+
+    /// <summary>How many cards there are.</summary>
+    public int Count => Boards.Count + Images.Count + Codes.Count;
+
+    /// <summary>Reads a file of cards, all or none of them; the problem names the document and the place in it.</summary>
+    public static Answer<CardPack> Read(string name, string yaml, CardSchemas schemas)
+    {
+        IReadOnlyList<JsonNode?> documents;
+        try
+        {
+            documents = DataFile.Documents(yaml);
+        }
+        catch (YamlException e)
+        {
+            return new Problem($"{name} should be YAML.", $"Line {e.Start.Line}: {e.Message}", "Correct that line.");
+        }
+        if (documents.Count is 0 or > Most)
+            return new Problem(
+                $"{name} should hold 1 to {Most} cards.",
+                $"It holds {documents.Count}.",
+                "Each card is one YAML document that begins with its format."
+            );
+        var (boards, images, codes) = (new List<BoardModel>(), new List<ImageCard>(), new List<RevisionScheme>());
+        for (var i = 0; i < documents.Count; i++)
+        {
+            var title = documents.Count == 1 ? name : $"Document {i + 1} of {name}";
+            var format = documents[i] is JsonObject map && map["format"] is JsonValue value ? value.ToString() : null;
+            var problem = format switch
+            {
+                BoardModel.CardFormat => Add(boards, DataFile.Read<BoardModel>(title, documents[i], schemas.Board)),
+                ImageCard.CardFormat => Add(images, DataFile.Read<ImageCard>(title, documents[i], schemas.Image)),
+                RevisionScheme.CodeFormat => Add(codes, DataFile.Read<RevisionScheme>(title, documents[i], schemas.RevisionCode)),
+                _ => new Problem(
+                    $"{title} should begin with format: {BoardModel.CardFormat}, {ImageCard.CardFormat} or {RevisionScheme.CodeFormat}.",
+                    format is null ? "It has no format." : $"It has {format}.",
+                    "A newer Buttonhook may have written it; correct the first line if not."
+                ),
+            };
+            if (problem is not null)
+                return problem;
+        }
+        var twice = boards
+            .Select(b => b.Id)
+            .Concat(images.Select(c => c.Id))
+            .Concat(codes.Select(c => c.Id))
+            .GroupBy(c => c)
+            .FirstOrDefault(g => g.Count() > 1);
+        return twice is null
+            ? new CardPack(boards, images, codes)
+            : new Problem($"Every card of {name} should have its own id.", $"{twice.Key} is there twice.", "Give one of them another id.");
+    }
+
+    private static Problem? Add<T>(List<T> list, Answer<T> read)
+        where T : class
+    {
+        if (read.Value is { } card)
+            list.Add(card);
+        return read.Problem;
+    }
+
+    /// <summary>Writes all cards as one file that <see cref="Read"/> reads back equal.</summary>
+    public string Write() =>
+        string.Join("---\n", Boards.Select(DataFile.Write).Concat(Images.Select(DataFile.Write)).Concat(Codes.Select(DataFile.Write)));
+}

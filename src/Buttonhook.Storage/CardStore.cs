@@ -1,0 +1,87 @@
+using System.Globalization;
+using System.Text.Json;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Dapper;
+
+namespace Buttonhook.Storage;
+
+/// <summary>Cards that people added to those that ship, and what inspections found.</summary>
+public sealed class CardStore(Database database)
+{
+    private sealed record Row(string Kind, string Card);
+
+    /// <summary>All added cards.</summary>
+    public CardPack All()
+    {
+        using var connection = database.Connect();
+        var rows = connection.Query<Row>("SELECT kind AS Kind, card AS Card FROM cards ORDER BY added_at, id").ToList();
+        IReadOnlyList<T> Of<T>(string kind) =>
+            [.. rows.Where(r => r.Kind == kind).Select(r => JsonSerializer.Deserialize<T>(r.Card, DataFile.Json)!)];
+        return new(Of<BoardModel>("board"), Of<ImageCard>("image"), Of<RevisionScheme>("code"));
+    }
+
+    /// <summary>Adds cards in one transaction; a card with the id of one that is there takes its place.</summary>
+    public void Add(CardPack pack, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        void Put<T>(string kind, string id, T card) =>
+            connection.Execute(
+                """
+                INSERT INTO cards (kind, id, card, added_at) VALUES (@kind, @id, @card, @at)
+                ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card
+                """,
+                new
+                {
+                    kind,
+                    id,
+                    card = JsonSerializer.Serialize(card, DataFile.Json),
+                    at = at.ToString("O", CultureInfo.InvariantCulture),
+                },
+                transaction
+            );
+        foreach (var board in pack.Boards)
+            Put("board", board.Id, board);
+        foreach (var image in pack.Images)
+            Put("image", image.Id, image);
+        foreach (var code in pack.Codes)
+            Put("code", code.Id, code);
+        transaction.Commit();
+    }
+
+    /// <summary>Takes an added card away; false when there is none.</summary>
+    public bool Remove(string kind, string id)
+    {
+        using var connection = database.Connect();
+        return connection.Execute("DELETE FROM cards WHERE kind = @kind AND id = @id", new { kind, id }) > 0;
+    }
+
+    /// <summary>Keeps what an inspection found in the file of an image.</summary>
+    public void Keep(string imageId, Inspection found, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            """
+            INSERT INTO inspections (image_id, inspection, made_at) VALUES (@imageId, @found, @at)
+            ON CONFLICT (image_id) DO UPDATE SET inspection = excluded.inspection, made_at = excluded.made_at
+            """,
+            new
+            {
+                imageId,
+                found = JsonSerializer.Serialize(found, DataFile.Json),
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
+        );
+    }
+
+    /// <summary>What the last inspection found in the file of an image, or null.</summary>
+    public Inspection? Found(string imageId)
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<string>("SELECT inspection FROM inspections WHERE image_id = @imageId", new { imageId }) is { } json
+            ? JsonSerializer.Deserialize<Inspection>(json, DataFile.Json)
+            : null;
+    }
+}

@@ -1,0 +1,79 @@
+import type { ImageCard, MatchRow } from "../shared/api";
+import { binary, decimal, memory } from "../shared/words";
+import { Boots, verdictNames } from "./Boots";
+
+/** Two images laid side by side; where they differ, the row is marked. */
+export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images: ImageCard[]; onDone: () => void }) {
+  const cards = pair.map((m) => images.find((i) => i.id === m.imageId));
+  const rows: [string, (m: MatchRow, i: ImageCard) => string][] = [
+    ["For this board", (m) => verdictNames[m.verdict]],
+    ["Kernel", (_, i) => i.kernel],
+    ["Long-term support", (_, i) => (i.longTermUntil ? `to ${i.longTermUntil}` : "no")],
+    ["Download", (_, i) => decimal(i.downloadBytes)],
+    ["Unpacked", (_, i) => binary(i.expandedBytes)],
+    ["Smallest card, better", (_, i) => `${i.smallestCardGb} GB, ${i.recommendedCardGb} GB`],
+    ["Memory, better", (_, i) => `${memory(i.minimumMemoryMiB)}, ${memory(i.comfortableMemoryMiB)}`],
+    ["Console", (_, i) => (i.consoleDevice ? `${i.consoleDevice},${i.consoleSpeed}` : "none")],
+    ["Root grows at first boot", (_, i) => (i.growsAtFirstBoot ? "yes" : "no")],
+    ["Needs the network at first boot", (_, i) => (i.needsNetworkAtFirstBoot ? "yes" : "no")],
+  ];
+  return (
+    <section className="side-by-side" aria-labelledby="beside-title">
+      <h2 id="beside-title">Side by side</h2>
+      <div className="table-scroll" tabIndex={0} role="region" aria-label="Two images">
+        <table className="table">
+          <thead>
+            <tr>
+              <td />
+              {pair.map((m) => (
+                <th key={m.imageId} scope="col">
+                  {m.title}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map(([name, value]) => {
+              const values = pair.map((m, n) => {
+                const card = cards[n];
+                return card ? value(m, card) : "";
+              });
+              return (
+                <tr key={name} className={values[0] === values[1] ? "" : "differs"}>
+                  <th scope="row">
+                    {name}
+                    {values[0] !== values[1] && <span className="visually-hidden">, differs</span>}
+                  </th>
+                  {values.map((v, n) => (
+                    <td key={pair[n]?.imageId}>{v}</td>
+                  ))}
+                </tr>
+              );
+            })}
+            <tr>
+              <th scope="row">Boots</th>
+              {pair.map((m) => (
+                <td key={m.imageId}>
+                  <Boots row={m} />
+                </td>
+              ))}
+            </tr>
+            <tr>
+              <th scope="row">Reasons</th>
+              {pair.map((m) => (
+                <td key={m.imageId}>
+                  {m.reasons.map((r) => (
+                    <p key={r.text}>{r.text}</p>
+                  ))}
+                </td>
+              ))}
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <button type="button" className="link" onClick={onDone}>
+        Back to the list
+      </button>
+    </section>
+  );
+}

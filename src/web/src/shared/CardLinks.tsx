@@ -1,0 +1,38 @@
+import { Button } from "react-bootstrap";
+import { ProblemNote } from "./ProblemNote";
+import { useRemoveCard } from "./queries";
+
+/** What can be done with a card: take it as a file, and take it off the shelf when it was added here. */
+export function CardLinks({
+  kind,
+  id,
+  name,
+  own,
+}: {
+  kind: "board" | "image";
+  id: string;
+  name: string;
+  own: boolean;
+}) {
+  const remove = useRemoveCard();
+  return (
+    <>
+      <p className="boot-links">
+        <a href={`/api/cards/export?ids=${id}`} download>
+          Take this card as YAML
+        </a>
+        {own && (
+          <Button
+            variant="outline-secondary"
+            size="sm"
+            disabled={remove.isPending}
+            onClick={() => remove.mutate({ kind, id })}
+          >
+            Take {name} off the shelf
+          </Button>
+        )}
+      </p>
+      <ProblemNote error={remove.error} />
+    </>
+  );
+}

@@ -1,0 +1,90 @@
+using System.Text.Json;
+using Buttonhook.Core.Boards;
+using FsCheck.Xunit;
+
+namespace Buttonhook.Core.Tests.Boards;
+
+public class CardPackTests
+{
+    private static string Schema(string name) => File.ReadAllText(Path.Combine(Knowledge.Root, $"docs/formats/{name}.schema.json"));
+
+    public static CardSchemas Schemas { get; } = new(Schema("board"), Schema("image"), Schema("revision-code"));
+
+    private static string Text(object value) => JsonSerializer.Serialize(value, DataFile.Json);
+
+    [Fact]
+    public void A_pack_of_everything_comes_back_equal()
+    {
+        var pack = new CardPack(Bench.Catalogue.Models, Bench.Catalogue.Images, Bench.Catalogue.Codes);
+        var back = CardPack.Read("pack.yaml", pack.Write(), Schemas).Value!;
+        Assert.Equal(Text(pack), Text(back));
+    }
+
+    [Property]
+    public void Any_text_comes_back_from_yaml_as_it_was(string text, int number, bool truth)
+    {
+        // YAML cannot carry lone surrogates and most control characters as such; cards never hold them.
+        if (text is null || text.Any(c => char.IsSurrogate(c) || c is '\uFFFE' or '\uFFFF' or '\uFEFF'))
+            return;
+        var value = new Dictionary<string, object?>
+        {
+            ["text"] = text,
+            ["number"] = number,
+            ["truth"] = truth,
+            ["none"] = null,
+        };
+        var back = DataFile.ToJson(DataFile.Write(value))!;
+        Assert.Equal(text, back["text"]!.GetValue<string>());
+        Assert.Equal(number, back["number"]!.GetValue<long>());
+        Assert.Equal(truth, back["truth"]!.GetValue<bool>());
+        Assert.Null(back["none"]);
+    }
+
+    [Theory]
+    [InlineData("0x10")]
+    [InlineData("12")]
+    [InlineData("1.3")]
+    [InlineData("null")]
+    [InlineData("true")]
+    [InlineData("~")]
+    [InlineData("- a")]
+    [InlineData("a: b")]
+    [InlineData("# no comment")]
+    [InlineData(" spaces ")]
+    [InlineData("two\nlines\r\n")]
+    public void Text_that_looks_like_something_else_stays_text(string text) =>
+        Assert.Equal(text, DataFile.ToJson(DataFile.Write(new Dictionary<string, string> { ["x"] = text }))!["x"]!.GetValue<string>());
+
+    [Fact]
+    public void A_wrong_card_names_its_document_and_the_place()
+    {
+        var good = DataFile.Write(Bench.Catalogue.Models[0]);
+        var bad = good.Replace("name: Bridle X", "name: 5", StringComparison.Ordinal);
+        var problem = CardPack.Read("pack.yaml", $"{good}---\n{bad}", Schemas).Problem!;
+        Assert.Equal("Document 2 of pack.yaml should match its schema.", problem.Expected);
+        Assert.Contains("/name", problem.Came);
+    }
+
+    [Theory]
+    [InlineData("id: x\n", "It has no format.")]
+    [InlineData("format: buttonhook.board/9\n", "It has buttonhook.board/9.")]
+    [InlineData("", "It holds 0.")]
+    [InlineData("a: [1, 2", "Line ")]
+    [InlineData("a: &x [*x]", "Line ")]
+    public void A_file_that_holds_no_card_is_told_so(string yaml, string came) =>
+        Assert.Contains(came, CardPack.Read("x.yaml", yaml, Schemas).Problem!.Came);
+
+    [Fact]
+    public void The_same_id_twice_is_a_problem()
+    {
+        var card = DataFile.Write(Bench.Catalogue.Models[0]);
+        Assert.Contains("there twice", CardPack.Read("x.yaml", $"{card}---\n{card}", Schemas).Problem!.Came);
+    }
+
+    [Property]
+    public void Any_text_is_an_answer_and_never_an_accident(string yaml)
+    {
+        var read = CardPack.Read("x.yaml", yaml ?? "", Schemas);
+        Assert.True(read.IsGood || read.Problem is not null);
+    }
+}

@@ -1,0 +1,91 @@
+import { join } from "node:path";
+import { expect, expectAccessible, test } from "./bench";
+
+test("an unknown board is told from its log, and sources that disagree are shown", async ({ page }) => {
+  await page.goto("/boards/new");
+  await page.getByText("Not sure which board it is?").click();
+  await page.getByLabel("Its boot log, or text of the running system").fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.locator(".candidates li").first()).toContainText("Thornlea Spindle 2, revision 1.3, 2 GB");
+  await page.getByLabel("What is printed on it").fill("SP2 v1.1");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.getByText("The mark says Spindle 2, revision 1.1, the log says Spindle 2, revision 1.3.")).toBeVisible();
+  await expect(page.getByText("Look here next: under the maker's name, beside the header.")).toBeVisible();
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Use Thornlea Spindle 2, revision 1.3" }).click();
+  await expect(page.getByRole("radio", { name: /SP2 v1.3/ })).toBeChecked();
+});
+
+test("what eyes see narrows the candidates, one look after another", async ({ page }) => {
+  await page.goto("/boards/new");
+  await page.getByText("Not sure which board it is?").click();
+  await page.getByLabel("What is printed on it").fill("SPINDLE 2");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.locator(".candidates")).toContainText("Thornlea Spindle 2, revision 1.1");
+  await page.getByRole("button", { name: /^SP2 v1.3/ }).click();
+  await expect(page.locator(".candidates li").first()).toContainText("Thornlea Spindle 2, revision 1.3");
+  await expect(page.getByText("You saw SP2 v1.3 there.")).toBeVisible();
+  await page.getByRole("button", { name: "Take it back" }).click();
+  await expect(page.getByText("You saw SP2 v1.3 there.")).toHaveCount(0);
+});
+
+test("a revision code is read field by field", async ({ page }) => {
+  await page.goto("/boards/new");
+  await page.getByText("Not sure which board it is?").click();
+  await page.getByLabel("Its revision code").fill("c4023");
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await expect(page.locator("dl", { hasText: "Code, read as" })).toContainText("Spindle 2");
+  await expect(page.locator(".candidates li").first()).toContainText("Spindle 2, revision 1.3");
+});
+
+test("a board without a card gets one from its device tree, asking only for the rest", async ({ page }) => {
+  await page.goto("/boards/new");
+  await page.getByText("Not sure which board it is?").click();
+  await page.getByLabel("A device tree, or a log file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
+  await page.getByRole("button", { name: "Tell me" }).click();
+  await page.getByRole("button", { name: "It has no card here: make one from pip.dtb" }).click();
+  const draft = page.locator("form.draft");
+  await expect(draft.locator("dl")).toContainText("Quince");
+  await expect(draft.locator("dl")).toContainText("64-bit ARM");
+  await expect(draft.locator("dl")).toContainText("ttyS0, 115200 bits a second");
+  await expect(draft.getByLabel("Who made it?")).toHaveCount(0);
+  await draft.getByLabel("What is printed on it?").fill("PIP-1 A");
+  await draft.getByLabel("Where does the mark stand?").fill("Beside the card slot");
+  await draft.getByLabel("Header").fill("Three pins beside the socket");
+  await draft.getByLabel("Ground pin").fill("1");
+  await draft.getByLabel("Transmit pin").fill("2");
+  await draft.getByLabel("Receive pin").fill("3");
+  await expectAccessible(page);
+  await draft.getByRole("button", { name: "Keep this card" }).click();
+  await expect(page.getByRole("radio", { name: /PIP-1 A/ })).toBeChecked();
+  await expect(page.getByRole("combobox", { name: "Model" })).toHaveValue("quince-pip-1");
+
+  await page.goto("/cards#quince-pip-1");
+  const card = page.locator("#quince-pip-1");
+  await card.locator("summary").click();
+  await expect(card.getByRole("rowheader", { name: "A", exact: true })).toBeVisible();
+  const download = page.waitForEvent("download");
+  await card.getByRole("link", { name: "Take this card as YAML" }).click();
+  const file = await (await download).path();
+  await card.getByRole("button", { name: "Take Pip 1 off the shelf" }).click();
+  await expect(card).toHaveCount(0);
+  await page.getByLabel("Bring in a card or a pack").setInputFiles(file);
+  await expect(page.getByText("Added: quince-pip-1.")).toBeVisible();
+  await page.locator("#quince-pip-1 summary").click();
+  await page.getByRole("button", { name: "Take Pip 1 off the shelf" }).click();
+  await expect(page.locator("#quince-pip-1")).toHaveCount(0);
+});
+
+test.describe("a refused pack", () => {
+  test.use({ provoked: /422/ });
+  test("a pack that is not one is refused in words", async ({ page }) => {
+    await page.goto("/cards");
+    await page.getByLabel("Bring in a card or a pack").setInputFiles({
+      name: "list.yaml",
+      mimeType: "application/yaml",
+      buffer: Buffer.from("apples: 3\n"),
+    });
+    await expect(page.getByRole("alert")).toContainText("list.yaml");
+    await expectAccessible(page);
+  });
+});

@@ -1,0 +1,126 @@
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { tmpdir } from "node:os";
+import { expect, expectAccessible, next, putOnBench, test } from "./bench";
+
+/** Takes an image for the board that is shown. */
+async function take(page: import("@playwright/test").Page, title: string) {
+  await page.getByRole("link", { name: "Match" }).click();
+  await page.getByRole("button", { name: `Take ${title}` }).first().click();
+  await expect(page.getByRole("heading", { name: "Write the card" })).toBeVisible();
+}
+
+// A whole card is written: on a slow machine that takes longer than a page.
+test.describe.configure({ timeout: 240_000 });
+
+test.describe("from an image to a login", () => {
+  test.use({ provoked: /422/ });
+test("an image goes onto a card with its first-boot files, and the board starts from that very card", async ({ page }) => {
+  await putOnBench(page, "Egremont", "The command line names another card's partition");
+  await take(page, "Fallow 12 server");
+  await page.getByLabel("Host name").fill("Frost North");
+  await page.getByRole("button", { name: "Set this" }).click();
+  await expect(page.getByRole("alert")).toContainText("A host name has small letters, digits and dashes");
+  await page.getByLabel("Host name").fill("frost-north");
+  await page.getByLabel("User", { exact: true }).fill("warden");
+  await page.getByLabel("Password", { exact: true }).fill("correct horse battery");
+  await page.getByLabel("Remote login").check();
+  await page.getByLabel("Time zone").fill("Europe/Lisbon");
+  await page.getByLabel("Frost sentinel, logging to memory").check();
+  await page.getByRole("button", { name: "Set this" }).click();
+  await expect(page.getByText("Set. Passwords are kept only")).toBeVisible();
+  await page.getByText("/var/lib/cloud/seed/nocloud/user-data").first().click();
+  const userData = page.getByLabel("/var/lib/cloud/seed/nocloud/user-data");
+  await expect(userData).toContainText("hostname: frost-north");
+  await expect(userData).toContainText("$6$");
+  await expect(userData).not.toContainText("correct horse");
+  await expect(page.getByText("played on this board without starting it")).toBeVisible();
+  await expectAccessible(page);
+
+  await page.getByLabel("Slot", { exact: true }).selectOption("slot-1");
+  await page.getByRole("button", { name: "Erase and write" }).click();
+  await expect(page.getByRole("progressbar")).toBeVisible();
+  // Writing goes on while the page is elsewhere.
+  await page.goto("/");
+  await page.goBack();
+  await expect(page.getByText(/^Ready: Fallow 12 server in 32 GB card, sound/)).toBeVisible({ timeout: 120_000 });
+  await page.getByText("Dry boot from this very card: it boots").click();
+  await expect(page.getByRole("list", { name: "Links of the boot chain" }).first()).toBeVisible();
+  await expectAccessible(page);
+
+  await page.getByRole("link", { name: "Boot", exact: true }).click();
+  await next(page).getByRole("button").first().click();
+  await expect(page.getByText("frost-north login:")).toBeVisible({ timeout: 120_000 });
+});
+});
+
+for (const [slot, checkSize, said] of [
+  ["slot-2", true, /It holds about 7\.3 GiB/],
+  ["slot-3", false, /It turned read-only at/],
+  ["slot-4", false, /It cannot be read at 70 MiB/],
+  ["slot-5", false, /It was gone at/],
+] as const)
+  test(`the fault of the card in ${slot} is found and named`, async ({ page }) => {
+    await putOnBench(page, `Egremont ${slot}`, "none");
+    await take(page, "Tallow 4 minimal");
+    await page.getByLabel("Slot", { exact: true }).selectOption(slot);
+    if (checkSize) await page.getByLabel("Check first whether it is as large").check();
+    await page.getByRole("button", { name: "Erase and write" }).click();
+    await expect(page.getByRole("alert")).toContainText(said, { timeout: 150_000 });
+    await expectAccessible(page);
+  });
+
+test("a file that comes back from an editor is mended", async ({ page }) => {
+  await page.goto("/boards/bramley/prepare");
+  await page.getByText("A boot file that you edited yourself").click();
+  const path = join(tmpdir(), `cmdline.txt.txt`);
+  writeFileSync(path, "\uFEFFconsole=ttyS0,115200 \u201Croot=LABEL=x\u201D\u00A0rootwait\r\nquiet\r\n");
+  await page.getByLabel("Choose it, and see").setInputFiles(path);
+  await expect(page.getByText("Its name has a hidden ending")).toContainText("cmdline.txt");
+  await expect(page.getByText("It has 2 lines; only the first one counts.")).toBeVisible();
+  await expect(page.getByLabel("The clean text")).toHaveText('console=ttyS0,115200 "root=LABEL=x" rootwait quiet\n');
+});
+
+test("the files are taken as a zip, and a recipe as YAML", async ({ page }) => {
+  await page.goto("/boards/bramley/prepare");
+  await page.getByLabel("Keyboard").fill("pt");
+  await page.getByRole("button", { name: "Set this" }).click();
+  const zip = page.waitForEvent("download");
+  await page.getByRole("link", { name: "Take the files as a zip" }).click();
+  const file = readFileSync(await (await zip).path());
+  expect(file.subarray(0, 2).toString()).toBe("PK");
+  expect(file.includes("user-data")).toBe(true);
+  await page.getByText("What it does").first().click();
+  const recipe = page.waitForEvent("download");
+  await page.getByRole("link", { name: /Take .* as YAML/ }).first().click();
+  expect(readFileSync(await (await recipe).path(), "utf8")).toContain("buttonhook.recipe/1");
+});
+
+test("a supply, a cable and a wiring that would fail are refused with their numbers", async ({ page }) => {
+  await page.goto("/boards/russet/identify");
+  await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
+  await page.getByLabel("Its cable").selectOption({ label: "2 m, thin (0.08 mm²)" });
+  await page.getByRole("button", { name: "Save what changed" }).click();
+  await expect(page.getByText("Saved.")).toBeVisible();
+  await page.getByRole("link", { name: "Connect" }).click();
+  await expect(page.locator(".connect .refused")).toContainText("3.04 V arrive at the board, it needs 4.70 V");
+  await expect(page.getByText("Take this cable: 0.5 m, thick (0.5 mm²).")).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Before power" })).toBeVisible();
+  await expectAccessible(page);
+  await page.goto("/boards/russet/identify");
+  await page.getByLabel("Its cable").selectOption({ label: "0.5 m, thick (0.5 mm²)" });
+  await page.getByLabel("Spinning disk").check();
+  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, RS-232 with nine-pin plug" });
+  await page.getByRole("button", { name: "Save what changed" }).click();
+  await expect(page.getByText("Saved.")).toBeVisible();
+  await page.getByRole("link", { name: "Connect" }).click();
+  await expect(page.getByText("Do not wire this.")).toBeVisible();
+  await expect(page.getByText("RS-232 destroys a logic pin.")).toBeVisible();
+  await expect(page.locator(".connect .refused").nth(1)).toContainText("Needs 4.0 A at the board; this supply gives 3.0 A.");
+  await expect(page.getByText("Feed this part from its own supply: Spinning disk, 1.8 A.")).toBeVisible();
+  await page.goto("/boards/russet/identify");
+  await page.getByLabel("Spinning disk").uncheck();
+  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
+  await page.getByRole("button", { name: "Save what changed" }).click();
+  await expect(page.getByText("Saved.")).toBeVisible();
+});
