@@ -4,6 +4,7 @@ using System.Text.Json.Nodes;
 using System.Text.Json.Serialization;
 using Json.Schema;
 using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
 using YamlDotNet.RepresentationModel;
 
 namespace Buttonhook.Core;
@@ -101,32 +102,56 @@ public static class DataFile
     public static IReadOnlyList<JsonNode?> Documents(string yaml)
     {
         var stream = new YamlStream();
-        stream.Load(new StringReader(yaml));
-        return [.. stream.Documents.Select(d => Convert(d.RootNode, 0))];
+        var parser = new ShallowParser(new Parser(new StringReader(yaml)));
+        try
+        {
+            stream.Load(parser);
+        }
+        catch (Exception e) when (e is not YamlException)
+        {
+            // Rare texts trip the library's scanner or its loader instead of being refused by them.
+            var at = parser.Current?.End ?? Mark.Empty;
+            throw new YamlException(at, at, "what stands here is not YAML", e);
+        }
+        return [.. stream.Documents.Select(d => Convert(d.RootNode))];
     }
 
-    private const int Deepest = 32;
+    /// <summary>Passes the events of a YAML text on, and refuses a text nested so deep that loading it would end the program's stack.</summary>
+    private sealed class ShallowParser(IParser parser) : IParser
+    {
+        private const int Deepest = 32;
+        private int depth;
 
-    private static JsonNode? Convert(YamlNode node, int depth) =>
+        public ParsingEvent? Current => parser.Current;
+
+        public bool MoveNext()
+        {
+            var more = parser.MoveNext();
+            depth += Current?.NestingIncrease ?? 0;
+            return depth <= Deepest + 2 // the stream and the document count too
+                ? more
+                : throw new YamlException(Current!.Start, Current.End, "such depth is not used here");
+        }
+    }
+
+    private static JsonNode? Convert(YamlNode node) =>
         node switch
         {
             // Anchors can nest a text into itself, or blow a small one up; cards need neither.
-            _ when depth > Deepest || !node.Anchor.IsEmpty => throw new YamlException(
-                node.Start,
-                node.End,
-                "anchors and such depth are not used here"
-            ),
+            _ when !node.Anchor.IsEmpty => throw new YamlException(node.Start, node.End, "anchors are not used here"),
+            YamlMappingNode map when map.Children.Keys.DistinctBy(k => (k as YamlScalarNode)?.Value).Count() != map.Children.Count =>
+                throw new YamlException(map.Start, map.End, "a key stands there twice"),
             YamlMappingNode map => new JsonObject(
                 map.Children.Select(p =>
                     KeyValuePair.Create(
                         p.Key is YamlScalarNode key
                             ? key.Value ?? ""
                             : throw new YamlException(p.Key.Start, p.Key.End, "a key should be a word"),
-                        Convert(p.Value, depth + 1)
+                        Convert(p.Value)
                     )
                 )
             ),
-            YamlSequenceNode list => new JsonArray([.. list.Children.Select(c => Convert(c, depth + 1))]),
+            YamlSequenceNode list => new JsonArray([.. list.Children.Select(Convert)]),
             YamlScalarNode { Style: not ScalarStyle.Plain } text => JsonValue.Create(text.Value),
             YamlScalarNode plain => Plain(plain.Value ?? ""),
             _ => null,

@@ -87,4 +87,19 @@ public class CardPackTests
         var read = CardPack.Read("x.yaml", yaml ?? "", Schemas);
         Assert.True(read.IsGood || read.Problem is not null);
     }
+
+    [Theory]
+    [InlineData(":\t{\na", "not YAML")]
+    [InlineData(":\ta\0*a", "not YAML")]
+    [InlineData("!a x: 1\nx: 2", "twice")]
+    [InlineData("x: &a 1", "anchors")]
+    public void Yaml_that_makes_its_reader_stumble_is_a_problem(string yaml, string came) =>
+        Assert.Contains(came, CardPack.Read("x.yaml", yaml, Schemas).Problem!.Came);
+
+    [Theory]
+    [InlineData("[")]
+    [InlineData("{a: ")]
+    [InlineData("- ")]
+    public void Any_depth_is_refused_in_words(string piece) =>
+        Assert.Contains("depth", CardPack.Read("x.yaml", string.Concat(Enumerable.Repeat(piece, 100_000)), Schemas).Problem!.Came);
 }
