@@ -49,9 +49,9 @@ public static class InspectionText
             text.AppendLine(
                 $"  {(step.Result switch { LinkResult.Passed => "passed ", LinkResult.Failed => "FAILED ", _ => "unknown" })}  {step.Text}{(step.File is null ? "" : $" ({step.File})")}"
             );
-        foreach (var cause in dry.Causes)
+        foreach (var cause in dry.Broken)
         {
-            text.AppendLine($"  {cause.Id}: {cause.Fix}");
+            text.AppendLine($"  {cause.Cause}: {cause.Fix}");
             if (cause.Edit is { } edit)
                 text.AppendLine(
                     $"    in p{edit.Partition}:{edit.Path}, line {(edit.Line == 0 ? "at the end" : edit.Line)}: {(edit.Before is null ? $"add {edit.After}" : edit.After.Length == 0 ? $"take {edit.Before} out" : $"{edit.Before} becomes {edit.After}")}"

@@ -66,7 +66,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
             {
                 var played = DryBoot.Play(card, dry, ImageFiles.Unpack);
                 var fault = played
-                    .Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c.Id)))
+                    .Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c)))
                     .FirstOrDefault(f => f is not null);
                 if (played.Verdict == DryVerdict.DoesNotBoot)
                     return new(fault ?? SimulatedFaults.Find("boot-files-missing"), null);

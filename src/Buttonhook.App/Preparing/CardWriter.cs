@@ -215,12 +215,12 @@ public sealed class CardWriter(
             if (
                 look.Dry is { Verdict: DryVerdict.DoesNotBoot } no
                 && !order.Anyway
-                && no.Causes.Any(c => c.Edit is null && c.Id != "console-arg-missing")
+                && no.Broken.Any(c => c.Edit is null && c.Cause != "console-arg-missing")
             )
                 return new(
                     $"{image.Title} should boot on {bench.Board.Nickname}.",
-                    no.Causes.Count > 0 ? no.Causes[0].Text : "The dry boot breaks.",
-                    no.Causes.Count > 0 ? no.Causes[0].Fix : "Choose another image."
+                    no.Broken.FirstOrDefault()?.Text ?? "The dry boot breaks.",
+                    no.Broken.FirstOrDefault()?.Fix ?? "Choose another image."
                 );
         }
         if (image.Sha256 is { } sum)

@@ -66,7 +66,7 @@ public sealed class ImageLooks(KnowledgeFiles knowledge)
         var list = new List<RenderedFile>();
         if (texts.RootPartition is not { } root || FileTree.Open(bytes.Slice(root.StartBytes, root.LengthBytes)).Tree is not { } tree)
             return list;
-        foreach (var edit in dry?.Causes.Select(c => c.Edit).OfType<FileEdit>() ?? [])
+        foreach (var edit in dry?.Broken.Select(c => c.Edit).OfType<FileEdit>() ?? [])
             if (
                 edit.Partition == root.Number
                 && !texts.Texts.Boot.ContainsKey(edit.Path)

@@ -57,7 +57,7 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
     private static Dictionary<string, string> Mended(BootTexts texts, DryBoot? dry)
     {
         var mended = texts.Texts.Boot.ToDictionary(StringComparer.OrdinalIgnoreCase);
-        foreach (var edit in dry?.Causes.Select(c => c.Edit).OfType<FileEdit>() ?? [])
+        foreach (var edit in dry?.Broken.Select(c => c.Edit).OfType<FileEdit>() ?? [])
             if (
                 edit.Partition == texts.BootPartition.Number
                 && mended.TryGetValue(edit.Path, out var text)

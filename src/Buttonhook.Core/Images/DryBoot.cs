@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 
@@ -48,14 +49,29 @@ public enum DryVerdict
 }
 
 /// <summary>One link: the stage, the result, a sentence, and the file (and line) that decided, as p1:/path:line.</summary>
-public sealed record DryStep(Stage Stage, LinkResult Result, string Text, string? File);
-
-/// <summary>One cause with what mends it; an edit where a change of one line does.</summary>
-public sealed record DryCause(string Id, string Text, string Fix, string? File, FileEdit? Edit = null);
+/// <param name="Cause">The cause's id when the link is broken, or null.</param>
+/// <param name="Fix">What mends a broken link, in a sentence.</param>
+/// <param name="Edit">The change of one line that mends it, where one does.</param>
+public sealed record DryStep(
+    Stage Stage,
+    LinkResult Result,
+    string Text,
+    string? File,
+    string? Cause = null,
+    string? Fix = null,
+    FileEdit? Edit = null
+);
 
 /// <summary>The dry boot of an image on a board.</summary>
-public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps, IReadOnlyList<DryCause> Causes)
+public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
 {
+    /// <summary>The ids of the causes that broke a link, each once, in the order of the chain.</summary>
+    public IReadOnlyList<string> Causes => [.. Broken.Select(s => s.Cause!).Distinct()];
+
+    /// <summary>The broken links.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<DryStep> Broken => [.. Steps.Where(s => s.Cause is not null)];
+
     /// <summary>Plays the boot of an image or a card on a board, and looks at nothing else of it.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
     public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)

@@ -14,7 +14,6 @@ internal sealed class DryBooter(
 )
 {
     private readonly List<DryStep> steps = [];
-    private readonly List<DryCause> causes = [];
 
     /// <summary>Hosts for cards on the board as its device tree tells: with several, the card need not be the first.</summary>
     private int cardHosts = 1;
@@ -30,12 +29,12 @@ internal sealed class DryBooter(
         try
         {
             var verdict = Play();
-            return new(verdict, steps, [.. causes.DistinctBy(c => c.Id)]);
+            return new(verdict, steps);
         }
         catch (UnreadableException e)
         {
             CannotTell(Stage.Root, $"The image cannot be read further: {e.Message}.", null);
-            return new(DryVerdict.CannotTell, steps, causes);
+            return new(DryVerdict.CannotTell, steps);
         }
     }
 
@@ -45,8 +44,7 @@ internal sealed class DryBooter(
 
     private DryVerdict Fail(Stage stage, string cause, string text, string fix, string? file, FileEdit? edit = null)
     {
-        steps.Add(new(stage, LinkResult.Failed, text, file));
-        causes.Add(new(cause, text, fix, file, edit));
+        steps.Add(new(stage, LinkResult.Failed, text, file, cause, fix, edit));
         return DryVerdict.DoesNotBoot;
     }
 
@@ -460,7 +458,7 @@ internal sealed class DryBooter(
             if (systemd && words[1] != "/")
                 return DryVerdict.DoesNotBoot;
         }
-        if (!causes.Any(c => c.Id == "fstab-device-missing"))
+        if (steps.All(s => s.Cause != "fstab-device-missing"))
             Pass(Stage.Services, "Every device of the mount table is there.", volume.Name("/etc/fstab"));
         return null;
     }

@@ -104,7 +104,7 @@ public class ChainTests
         files["/board.dtb"] = Tree("orchard,pomona-3");
         var dry = Boot(Board("distro"), files);
         Breaks("dtb-missing", dry);
-        Assert.Contains("carriage return", dry.Causes[0].Text);
+        Assert.Contains("carriage return", dry.Broken[0].Text);
     }
 
     [Theory]
@@ -269,7 +269,7 @@ public class ChainTests
     public void Only_the_first_line_of_the_command_line_counts()
     {
         var dry = Boot(Board("keyvalue"), KeyValue(command: "root=LABEL=fallowroot rootwait rw\nconsole=ttyAMA0,115200\n"));
-        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
+        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0]));
     }
 
     [Fact]
@@ -352,7 +352,7 @@ public class ChainTests
 
     private static void Breaks(string cause, DryBoot dry)
     {
-        Assert.Equal(cause, dry.Causes.FirstOrDefault()?.Id);
+        Assert.Equal(cause, dry.Causes.FirstOrDefault());
         Assert.Equal(DryVerdict.DoesNotBoot, dry.Verdict);
         Assert.Equal(LinkResult.Failed, dry.Steps[^1].Result);
     }

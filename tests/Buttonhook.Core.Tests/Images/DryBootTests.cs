@@ -43,8 +43,8 @@ public class DryBootTests
     private static void Breaks(string cause, DryBoot dry)
     {
         Assert.Equal(DryVerdict.DoesNotBoot, dry.Verdict);
-        Assert.Equal(cause, dry.Causes[0].Id);
-        Assert.False(string.IsNullOrWhiteSpace(dry.Causes[0].Fix));
+        Assert.Equal(cause, dry.Causes[0]);
+        Assert.False(string.IsNullOrWhiteSpace(dry.Broken[0].Fix));
     }
 
     [Fact]
@@ -120,23 +120,23 @@ public class DryBootTests
         Breaks("init-wrong-architecture", Boot(root: f => f["/sbin/init"] = ImageMaker.Elf(62)));
         Assert.Equal(DryVerdict.Boots, Boot(root: f => f["/sbin/init"] = ImageMaker.Elf(40)).Verdict);
         var missing = Boot(root: f => f["/etc/fstab"] = "UUID=0000-0000 /srv vfat defaults 0 2\n"u8.ToArray());
-        Assert.Equal((DryVerdict.Boots, "fstab-device-missing"), (missing.Verdict, missing.Causes[0].Id));
-        Assert.Equal("getty-missing", Boot(root: f => f["/etc/inittab"] = "::sysinit:/bin/true\n"u8.ToArray()).Causes[0].Id);
+        Assert.Equal((DryVerdict.Boots, "fstab-device-missing"), (missing.Verdict, missing.Causes[0]));
+        Assert.Equal("getty-missing", Boot(root: f => f["/etc/inittab"] = "::sysinit:/bin/true\n"u8.ToArray()).Causes[0]);
     }
 
     [Fact]
     public void A_console_without_a_name_is_told()
     {
         var dry = Boot(Append("root=LABEL=fallowroot rootwait console="));
-        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
-        Assert.Contains("nothing behind it", dry.Causes[0].Text);
+        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0]));
+        Assert.Contains("nothing behind it", dry.Broken[0].Text);
     }
 
     [Fact]
     public void A_console_of_another_port_is_told_and_boots()
     {
         var dry = Boot(Append("root=LABEL=fallowroot rootwait console=ttyS2,1500000"));
-        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0].Id));
+        Assert.Equal((DryVerdict.Boots, "console-arg-missing"), (dry.Verdict, dry.Causes[0]));
     }
 
     [Theory]
@@ -162,7 +162,7 @@ public class DryBootTests
             );
         });
         Breaks("root-not-found", dry);
-        Assert.Contains("quotation marks", dry.Causes[0].Text);
+        Assert.Contains("quotation marks", dry.Broken[0].Text);
     }
 
     [Theory]
@@ -180,7 +180,7 @@ public class DryBootTests
                 ]);
         var dry = Boot(with("ext4"), board: board);
         Breaks("root-not-found", dry);
-        Assert.Contains(driver, dry.Causes[0].Text);
+        Assert.Contains(driver, dry.Broken[0].Text);
         Assert.Equal(DryVerdict.Boots, Boot(with("ext4", driver), board: board).Verdict);
     }
 
@@ -220,7 +220,7 @@ public class DryBootTests
         BinaryPrimitives.WriteUInt32LittleEndian(superblock[4..], 8_000_000);
         var dry = Inspect(image, Board).DryBoot!;
         Breaks("rootfs-corrupt", dry);
-        Assert.Contains("groups of blocks", dry.Causes[0].Text);
+        Assert.Contains("groups of blocks", dry.Broken[0].Text);
     }
 
     [Fact]
@@ -355,7 +355,7 @@ public class DryBootTests
 
     private static byte[] Mended(DryBoot dry, Dictionary<string, byte[]> boot, Dictionary<string, byte[]> root)
     {
-        var edit = dry.Causes[0].Edit!;
+        var edit = dry.Broken[0].Edit!;
         var files = edit.Partition == 1 ? boot : root;
         files[edit.Path] = Encoding.UTF8.GetBytes(edit.Apply(Encoding.UTF8.GetString(files[edit.Path]))!);
         return ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root));
@@ -375,10 +375,10 @@ public class DryBootTests
         var (boot, root) = (ImageMaker.BootFiles(), ImageMaker.RootFiles());
         boot["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(ImageMaker.Menu(arguments));
         var dry = Inspect(ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root)), Board).DryBoot!;
-        Assert.Equal(cause, dry.Causes[0].Id);
+        Assert.Equal(cause, dry.Causes[0]);
         var after = Inspect(Mended(dry, boot, root), Board).DryBoot!;
         Assert.Equal(DryVerdict.Boots, after.Verdict);
-        Assert.DoesNotContain(after.Causes, c => c.Id == cause);
+        Assert.DoesNotContain(after.Causes, c => c == cause);
     }
 
     [Theory]
@@ -393,7 +393,7 @@ public class DryBootTests
         var (boot, root) = (ImageMaker.BootFiles(), ImageMaker.RootFiles());
         root[path] = Encoding.ASCII.GetBytes(text);
         var dry = Inspect(ImageMaker.Disk(ImageMaker.Fat(boot), ImageMaker.Ext(root)), Board).DryBoot!;
-        Assert.Equal(cause, dry.Causes[0].Id);
+        Assert.Equal(cause, dry.Causes[0]);
         Assert.Empty(Inspect(Mended(dry, boot, root), Board).DryBoot!.Causes);
     }
 
@@ -414,7 +414,7 @@ public class DryBootTests
         var board = Board with { FirstLoader = new(8192, "574b3942", "the head") };
         var dry = Inspect(Good.Value, board).DryBoot!;
         Breaks("no-boot-medium", dry);
-        Assert.Contains("byte 8192", dry.Causes[0].Text);
+        Assert.Contains("byte 8192", dry.Broken[0].Text);
         var with = Good.Value.ToArray();
         "WK9B"u8.CopyTo(with.AsSpan(8192));
         Assert.Equal(DryVerdict.Boots, Inspect(with, board).DryBoot!.Verdict);

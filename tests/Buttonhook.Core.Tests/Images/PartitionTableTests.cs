@@ -136,7 +136,7 @@ public class PartitionTableTests
     [InlineData("distro")]
     [InlineData("efi")]
     public void A_disk_that_ends_before_its_table_says_is_cut_off(string loader) =>
-        Assert.Equal("image-truncated", Boot(Gpt()[..^(40 * Sector)], loader).Causes[0].Id);
+        Assert.Equal("image-truncated", Boot(Gpt()[..^(40 * Sector)], loader).Causes[0]);
 
     [Fact]
     public void No_table_is_no_table() => Assert.Equal(("none", 0), (Read(new byte[1024]).Kind, Read([]).Partitions.Count));

@@ -12,6 +12,7 @@ const resultWords = { passed: "in order", failed: "broken", "cannot-tell": "cann
 
 /** The links of the boot chain as a thread that is whole or torn, the verdict, and what mends it. */
 export function DryBootChain({ dry }: { dry: DryBoot }) {
+  const broken = dry.steps.filter((s) => s.cause !== null);
   return (
     <>
       <h3 className={`verdict ${dry.verdict}`}>{verdicts[dry.verdict]} on this board</h3>
@@ -33,9 +34,9 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
           </li>
         ))}
       </ol>
-      {dry.causes.map((c) => (
-        <div key={c.id} className="next-check">
-          <strong>{c.fix}</strong> <code>{c.id}</code>
+      {broken.map((c) => (
+        <div key={`${c.text} ${c.file}`} className="next-check">
+          <strong>{c.fix}</strong> <code>{c.cause}</code>
           {c.edit && (
             <p className="edit">
               {c.edit.path}, line {c.edit.line}: {c.edit.before !== null && <del>{c.edit.before}</del>}{" "}

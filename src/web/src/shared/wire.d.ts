@@ -2289,20 +2289,16 @@ export interface components {
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
             steps: components["schemas"]["DryStep"][];
-            causes: components["schemas"]["DryCause"][];
-        };
-        DryCause: {
-            id: string;
-            text: string;
-            fix: string;
-            file: null | string;
-            edit?: null | components["schemas"]["FileEdit"];
+            causes?: null | string[];
         };
         DryStep: {
             stage: components["schemas"]["Stage"];
             result: components["schemas"]["LinkResult"];
             text: string;
             file: null | string;
+            cause?: null | string;
+            fix?: null | string;
+            edit?: null | components["schemas"]["FileEdit"];
         };
         /** @enum {unknown} */
         DryVerdict: "boots" | "does-not-boot" | "cannot-tell";
