@@ -18,9 +18,11 @@ public static class CommandLine
     {
         // The OpenAPI tool starts the program with arguments of its own and takes the application before it runs.
         if (IsOpenApiTool)
-            return await Serve(
-                new(Path.Combine(Path.GetTempPath(), $"buttonhook-openapi-{Environment.ProcessId}"), BenchOptions.UsualUrl, false)
-            );
+        {
+            var scratch = Directory.CreateTempSubdirectory("buttonhook-openapi-").FullName;
+            AppDomain.CurrentDomain.ProcessExit += (_, _) => Directory.Delete(scratch, recursive: true);
+            return await Serve(new(scratch, BenchOptions.UsualUrl, false));
+        }
 
         var data = new Option<string?>("--data") { Description = "Folder for the database." };
         var urls = new Option<string>("--urls")

@@ -83,9 +83,21 @@ public sealed class InspectTests : IDisposable
     [Fact]
     public void Nothing_is_left_in_the_work_folder()
     {
-        var before = Directory.GetFiles(Path.GetTempPath(), "buttonhook-*.img").Length;
-        ImageFiles.Inspect(File("a.img.gz", Gzip(Disk())), null, [], null, default);
-        Assert.Equal(before, Directory.GetFiles(Path.GetTempPath(), "buttonhook-*.img").Length);
+        // A process of its own, so that the work folder is nobody else's.
+        var work = Directory.CreateDirectory(Path.Combine(folder, "work")).FullName;
+        var start = new ProcessStartInfo(
+            "dotnet",
+            [Path.Combine(AppContext.BaseDirectory, "Buttonhook.App.dll"), "inspect", File("a.img.gz", Gzip(Disk()))]
+        )
+        {
+            Environment = { ["TMPDIR"] = work },
+            RedirectStandardOutput = true,
+        };
+        using var inspect = Process.Start(start)!;
+        Assert.Contains("packed as gz", inspect.StandardOutput.ReadToEnd());
+        inspect.WaitForExit();
+        Assert.Equal(0, inspect.ExitCode);
+        Assert.DoesNotContain(Directory.GetFileSystemEntries(work), e => e.EndsWith(".img", StringComparison.Ordinal));
     }
 
     [Fact]
