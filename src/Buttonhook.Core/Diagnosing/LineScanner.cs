@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Text.RegularExpressions;
 
 namespace Buttonhook.Core.Diagnosing;
@@ -7,48 +6,31 @@ namespace Buttonhook.Core.Diagnosing;
 public readonly record struct Hit(int Line, int Pattern, IReadOnlyDictionary<string, string> Values);
 
 /// <summary>
-/// Finds all patterns of a rule book in a line: one pass with a set of literals, then only the expressions whose literal is there.
+/// Finds all patterns of a rule book in a line: one pass for their literals, then only the expressions whose literal is there.
 /// </summary>
 public sealed class LineScanner
 {
-    /// <summary>Above this many literals .NET leaves the vectorised search.</summary>
-    private const int SetSize = 64;
     private static readonly IReadOnlyDictionary<string, string> NoValues = new Dictionary<string, string>();
-    private readonly SearchValues<string>[] sets;
-    private readonly (string Find, Regex? Regex)[] patterns;
+    private readonly LiteralFinder literals;
+    private readonly Regex?[] expressions;
 
     /// <summary>Prepares the patterns; an expression that cannot be compiled throws <see cref="ArgumentException"/> (the rule book test catches it).</summary>
     public LineScanner(IEnumerable<(string Find, string? Regex)> patterns)
     {
-        this.patterns =
+        var all = patterns.ToList();
+        literals = new([.. all.Select(p => p.Find)]);
+        expressions =
         [
-            .. patterns.Select(p =>
-                (p.Find, p.Regex is null ? null : new Regex(p.Regex, RegexOptions.CultureInvariant, TimeSpan.FromMilliseconds(200)))
-            ),
-        ];
-        sets =
-        [
-            .. this
-                .patterns.Select(p => p.Find)
-                .Distinct()
-                .Chunk(SetSize)
-                .Select(chunk => SearchValues.Create(chunk, StringComparison.Ordinal)),
+            .. all.Select(p => p.Regex is null ? null : new Regex(p.Regex, RegexOptions.CultureInvariant, TimeSpan.FromMilliseconds(200))),
         ];
     }
 
     /// <summary>All patterns in this line.</summary>
     public void Scan(string text, int line, List<Hit> hits)
     {
-        var any = false;
-        foreach (var set in sets)
-            any |= text.AsSpan().ContainsAny(set);
-        if (!any)
-            return;
-        for (var i = 0; i < patterns.Length; i++)
+        foreach (var i in literals.In(text))
         {
-            var (find, regex) = patterns[i];
-            if (!text.Contains(find, StringComparison.Ordinal))
-                continue;
+            var regex = expressions[i];
             if (regex is null)
             {
                 hits.Add(new(line, i, NoValues));
