@@ -24,6 +24,7 @@ public sealed partial class BootReader
     private int brokenTimes;
     private int wholeTimes;
     private int lastTextLine;
+    private (int Length, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
 
     /// <summary>Prepares a reader for one capture.</summary>
     public BootReader(RuleBookIndex index)
@@ -88,13 +89,17 @@ public sealed partial class BootReader
     }
 
     /// <summary>What the capture says so far, an unfinished last line included.</summary>
-    public BootReading Read() => Look().Reading;
+    public BootReading Read() => Diagnose().Reading;
 
-    /// <summary>The reading and the diagnosis of it.</summary>
+    /// <summary>The reading and the diagnosis of it; asked again before anything arrived, it is the same answer and costs nothing.</summary>
     public (BootReading Reading, Diagnosis Diagnosis) Diagnose()
     {
+        if (said is { } before && before.Length == Log.Length)
+            return before.Answer;
         var look = Look();
-        return (look.Reading, Diagnoser.Diagnose(book, look));
+        var answer = (look.Reading, Diagnoser.Diagnose(book, look));
+        said = (Log.Length, answer);
+        return answer;
     }
 
     private CaptureLook Look()

@@ -72,6 +72,20 @@ public class ConsoleLogTests
     }
 
     [Fact]
+    public void What_was_said_of_a_boot_is_said_anew_only_when_something_arrived()
+    {
+        var reader = new BootReader(Knowledge.Rules);
+        reader.Add("U-Boot 2023.01 (Jun 22 2026)\r\n"u8, 10);
+        var first = reader.Diagnose();
+        Assert.Same(first.Diagnosis, reader.Diagnose().Diagnosis);
+        Assert.Same(first.Reading, reader.Read());
+        reader.Add("orchard login: "u8, 900);
+        var second = reader.Diagnose();
+        Assert.NotSame(first.Diagnosis, second.Diagnosis);
+        Assert.Equal((Outcome.Stopped, Outcome.ReachedLogin), (first.Diagnosis.Outcome, second.Diagnosis.Outcome));
+    }
+
+    [Fact]
     public void After_a_restart_times_count_from_the_new_start()
     {
         var reader = new BootReader(Knowledge.Rules);
