@@ -49,7 +49,7 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                 foreach (var name in (string[])["boot.scr.uimg", "boot.scr"])
                     if (volume.Tree!.Read(prefix + name) is { } script)
                     {
-                        var (handover, broke) = new BootScript(volume, prefix, board, unpack, Notes).Run(prefix + name, script);
+                        var (handover, broke) = new BootScript(volumes, volume, prefix, board, unpack, Notes).Run(prefix + name, script);
                         if (handover is not null)
                             return (handover, null);
                         first ??= broke;

@@ -1,10 +1,13 @@
+using System.Globalization;
 using System.Text;
+using System.Text.RegularExpressions;
 using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Images;
 
 /// <summary>Plays a U-Boot script: the commands of its shell that decide what is loaded and started (doc/usage/cmdline and cmd/). Commands it does not know count as done.</summary>
-internal sealed class BootScript(
+internal sealed partial class BootScript(
+    IReadOnlyList<Volume> volumes,
     Volume volume,
     string prefix,
     DryBoard board,
@@ -12,7 +15,7 @@ internal sealed class BootScript(
     List<(string Text, string? Where)> notes
 )
 {
-    private const int MostCommands = 20_000;
+    private const int DeepestRun = 40;
     private readonly Dictionary<string, Loaded> memory = [];
     private readonly Dictionary<string, string> variables = new()
     {
@@ -36,7 +39,8 @@ internal sealed class BootScript(
     private Handover? handover;
     private Break? broke;
     private string script = "";
-    private int commands;
+    private ShellPlayer? player;
+    private int runs;
 
     public (Handover?, Break?) Run(string path, byte[] bytes)
     {
@@ -56,7 +60,7 @@ internal sealed class BootScript(
             return (null, new("loader-config-missing", "boot.scr is no script.", "Make the boot script with mkimage -T script.", script));
         // A list of sizes, ended by 0, stands before the text.
         var text = Encoding.UTF8.GetString(image.Data.AsSpan(8)).TrimEnd('\0');
-        Play(Statements(text));
+        Play(text);
         return handover is not null
             ? (handover, null)
             : (
@@ -69,106 +73,39 @@ internal sealed class BootScript(
             );
     }
 
-    private static List<(string Text, int Line)> Statements(string text)
+    private bool Play(string text)
     {
-        var list = new List<(string, int)>();
-        var current = new StringBuilder();
-        var line = 1;
-        var quote = '\0';
-        void End()
+        // The shell reads a carriage return as a part of the word before it, so a keyword before one is none.
+        if (Keyword().Match(text) is { Success: true } windows)
         {
-            if (current.ToString().Trim(' ', '\t') is { Length: > 0 } statement && statement[0] != '#')
-                list.Add((statement, line));
-            current.Clear();
+            broke ??= new(
+                "loader-config-missing",
+                "The boot script has Windows line ends, which are a syntax error for the loader.",
+                "Save its text with plain line ends and make the boot script again.",
+                $"{script}:{text.AsSpan(0, windows.Index).Count('\n') + 1}"
+            );
+            lost = null;
+            return false;
         }
-        foreach (var c in text)
-        {
-            if (quote != '\0')
-                quote = c == quote ? '\0' : quote;
-            else if (c is '"' or '\'')
-                quote = c;
-            if (quote == '\0' && c is '\n' or ';')
-            {
-                End();
-                line += c == '\n' ? 1 : 0;
-                continue;
-            }
-            current.Append(c);
-        }
-        End();
-        return list;
+        var parts = ShellScript.Read(text, braces: false);
+        player ??= new(Command, _ => true, () => handover is not null) { Set = (name, value) => variables[name] = value, Words = Words };
+        var result = player.Play(parts.Parts);
+        if (parts.Unclosed is { } open && handover is null)
+            broke ??= new(
+                "loader-config-missing",
+                $"“{open.Head}” in the boot script is never closed, which is a syntax error for the loader.",
+                "Close it (fi, done) and make the boot script again.",
+                $"{script}:{open.Line}"
+            );
+        return result;
     }
 
-    private void Play(List<(string Text, int Line)> statements)
+    private bool Command(ShellCommand command)
     {
-        // Each open "if" holds: are we inside a part that is played, and was a part of it played already?
-        var open = new Stack<(bool Playing, bool Done)>();
-        foreach (var (whole, line) in statements)
-        {
-            var text = whole;
-            if (handover is not null || ++commands > MostCommands)
-                return;
-            // The shell reads a carriage return as a part of the word before it, so a keyword before one is none.
-            if (text is "then\r" or "else\r" or "fi\r" or "do\r" or "done\r")
-            {
-                broke = new(
-                    "loader-config-missing",
-                    "The boot script has Windows line ends, which are a syntax error for the loader.",
-                    "Save its text with plain line ends and make the boot script again.",
-                    $"{script}:{line}"
-                );
-                lost = null;
-                return;
-            }
-            while (
-                text.StartsWith("then ", StringComparison.Ordinal)
-                || text.StartsWith("else ", StringComparison.Ordinal)
-                || text is "then" or "else"
-            )
-            {
-                if (text.StartsWith("else", StringComparison.Ordinal) && open.TryPop(out var state))
-                    open.Push((!state.Done, true));
-                text = text.Length > 5 ? text[5..].Trim() : "";
-            }
-            if (text.Length == 0)
-                continue;
-            if (text == "fi")
-            {
-                open.TryPop(out _);
-                continue;
-            }
-            var playing = open.All(o => o.Playing);
-            if (text.StartsWith("if ", StringComparison.Ordinal))
-            {
-                var condition = playing && Condition(text[3..].Trim(), line);
-                open.Push((condition, condition || !playing));
-                continue;
-            }
-            if (text.StartsWith("elif ", StringComparison.Ordinal) && open.TryPop(out var before))
-            {
-                var condition = !before.Done && open.All(o => o.Playing) && Condition(text[5..].Trim(), line);
-                open.Push((condition, before.Done || condition));
-                continue;
-            }
-            if (playing)
-                Condition(text, line);
-        }
-    }
-
-    private bool Condition(string text, int line)
-    {
-        foreach (var either in text.Split("||"))
-            if (either.Split("&&").All(part => Command(part.Trim(), line)))
-                return true;
-        return false;
-    }
-
-    private bool Command(string text, int line)
-    {
-        var words = Words(text);
+        var words = Words(command.Text);
         if (words.Length == 0)
             return true;
-        var where = $"{script}:{line}";
+        var where = $"{script}:{command.Line}";
         switch (words[0])
         {
             case "setenv" or "env" when words[0] == "setenv" || words is ["env", "set", ..]:
@@ -189,12 +126,25 @@ internal sealed class BootScript(
                 }
                 return true;
             case "load" or "fatload" or "ext4load" or "ext2load" when words.Length >= 5:
-                return Load(words[3], words[4], where);
+                return Load(words[2], words[3], words[4], where);
             case "test":
-                return Test(words[1..]);
-            case "run":
-                foreach (var name in words[1..])
-                    Play(Statements(variables.GetValueOrDefault(name, "")));
+                return words.Length > 2 // fewer are false (cmd/test.c)
+                    && ShellTest.Of(
+                        words.AsSpan(1),
+                        (_, named) => named.Length == 3 && At(named[1])?.Tree?.Find(Rooted(named[2])) is not null
+                    );
+            case "part" when words is ["part", "uuid", _, _, var variable]:
+                if (At(words[3]) is not { } wanted)
+                    return false;
+                variables[variable] = wanted.Partition.PartUuid;
+                return true;
+            case "run" when runs < DeepestRun:
+                runs++;
+                var ran = words[1..].All(name => variables.TryGetValue(name, out var text) && Play(text));
+                runs--;
+                return ran;
+            case "exit":
+                player!.End();
                 return true;
             case "booti" when board.Architecture is not (InstructionSet.Arm64 or InstructionSet.Riscv64):
             case "bootz" when board.Architecture is not InstructionSet.Armhf:
@@ -217,12 +167,12 @@ internal sealed class BootScript(
         }
     }
 
-    private bool Load(string address, string file, string where)
+    private bool Load(string device, string address, string file, string where)
     {
-        var path = file.StartsWith('/') ? file : "/" + file;
-        if (volume.Tree!.Read(path) is { } bytes)
+        var path = Rooted(file);
+        if (At(device) is { Tree: not null } from && from.Tree.Read(path) is { } bytes)
         {
-            memory[address] = new(volume.Name(path), bytes);
+            memory[address] = new(from.Name(path), bytes);
             variables["filesize"] = bytes.Length.ToString("x");
             return true;
         }
@@ -236,19 +186,16 @@ internal sealed class BootScript(
         return false;
     }
 
-    private bool Test(string[] words) =>
-        words switch
-        {
-            ["-e", _, _, var file] => volume.Tree!.Find(file.StartsWith('/') ? file : "/" + file) is not null,
-            ["-n", var text] => text.Length > 0,
-            ["-n"] => false,
-            ["-z", var text] => text.Length == 0,
-            ["-z"] => true,
-            [var a, "=" or "==", var b] => a == b,
-            [var a, "!=", var b] => a != b,
-            ["!", .. var rest] => !Test(rest),
-            _ => false,
-        };
+    private static string Rooted(string file) => file.StartsWith('/') ? file : "/" + file;
+
+    /// <summary>The partition that a device names, as "0:2" with the number in base 16; without one it is the first (blk_get_device_part_str).</summary>
+    private Volume? At(string device)
+    {
+        var number = device.IndexOf(':') is >= 0 and var colon ? device[(colon + 1)..] : "1";
+        return int.TryParse(number, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var wanted)
+            ? volumes.FirstOrDefault(v => v.Partition.Number == wanted) ?? (volume.Partition.Number == 0 ? volume : null)
+            : null;
+    }
 
     private void Boot(string[] words, string where)
     {
@@ -300,4 +247,7 @@ internal sealed class BootScript(
     }
 
     private string[] Words(string text) => ShellWords.Of(text, variables.GetValueOrDefault);
+
+    [GeneratedRegex(@"(?<=^|[\n;])[ \t]*(?:then|else|fi|do|done)\r(?=\n|$)")]
+    private static partial Regex Keyword();
 }

@@ -1,143 +1,293 @@
+using System.Text;
 using System.Text.RegularExpressions;
 
 namespace Buttonhook.Core.Images;
 
-/// <summary>The part of GRUB's configuration language that decides what is started: set, search, configfile, menu entries with linux and initrd (GRUB manual, chapters 6 and 16).</summary>
-internal sealed partial class GrubMenu(
-    IReadOnlyList<Volume> volumes,
-    Volume start,
-    DryBoard board,
-    Func<Stream, Stream?> unpack,
-    List<(string Text, string? Where)> notes
-)
+/// <summary>Plays a configuration of GRUB (GRUB manual, chapters 6 and 16): what decides the entry that is started, and what that entry loads. Commands it does not know count as done.</summary>
+internal sealed partial class GrubMenu
 {
-    private sealed record Entry(string Title, string? Id, List<(string Text, int Line)> Lines);
+    private const int DeepestFile = 6;
+    private readonly IReadOnlyList<Volume> volumes;
+    private readonly DryBoard board;
+    private readonly Func<Stream, Stream?> unpack;
+    private readonly List<(string Text, string? Where)> notes;
+    private readonly Dictionary<string, string> variables = new() { ["default"] = "0", ["feature_menuentry_id"] = "y" };
+    private readonly Dictionary<string, ShellBlock> functions = [];
+    private readonly ShellPlayer player;
+    private Volume root;
+    private Volume start;
+    private string path = "";
+    private Menu menu = new("", null, "", 0, null);
+    private (Handover?, Break?)? end;
+    private KernelFile? kernel;
+    private string kernelWhere = "";
+    private string where = "";
+    private string command = "";
+    private Loaded? initial;
+    private string? missing;
+    private Loaded? tree;
+    private int depth;
 
-    public (Handover?, Break?) Run(string path, string text, int depth = 0)
+    /// <summary>An entry (with what it does) or a menu (with its entries).</summary>
+    private sealed record Menu(string Title, string? Id, string Where, int Line, IReadOnlyList<ShellPart>? Body)
     {
-        var variables = new Dictionary<string, string> { ["default"] = "0" };
-        var root = start;
-        var entries = new List<Entry>();
-        var lines = text.Split('\n');
-        Entry? open = null;
-        for (var i = 0; i < lines.Length; i++)
+        public List<Menu> Entries { get; } = [];
+    }
+
+    public GrubMenu(
+        IReadOnlyList<Volume> volumes,
+        Volume start,
+        DryBoard board,
+        Func<Stream, Stream?> unpack,
+        List<(string Text, string? Where)> notes
+    )
+    {
+        (this.volumes, this.start, this.board, this.unpack, this.notes) = (volumes, start, board, unpack, notes);
+        root = start;
+        player = new(Command, Block, () => end is not null) { Set = Set, Words = Words };
+    }
+
+    /// <summary>Plays the configuration at a path of the partition the menu was made for.</summary>
+    public (Handover?, Break?) Run(string path, string text)
+    {
+        Set("root", Name(start));
+        variables["prefix"] = $"({Name(start)}){path[..path.LastIndexOf('/')]}";
+        variables["grub_platform"] = board.Loader == "bios" ? "pc" : "efi";
+        File(start, path, text);
+        if (end is not { } known)
+            known = kernel is not null ? Started("") : Chosen();
+        return known;
+    }
+
+    /// <summary>Plays a file; a menu that it replaces is gone.</summary>
+    private void File(Volume volume, string file, string text)
+    {
+        var (before, beforePath) = (start, path);
+        (start, path) = (volume, file);
+        var script = ShellScript.Read(text.Replace("\r", ""), braces: true);
+        player.Play(script.Parts);
+        if (script.Unclosed is { } open && end is null && menu.Entries.Count == 0)
+            end = Bad($"“{open.Head.TrimEnd('{').Trim()}” has no closing word or brace.", open.Line);
+        // The menu belongs to the file that was entered last.
+        if (menu.Entries.Count == 0)
+            (start, path) = (before, beforePath);
+    }
+
+    private (Handover?, Break?) Bad(string what, int line) =>
+        (null, new("loader-config-missing", what, "Write grub.cfg again.", $"{start.Name(path)}{(line > 0 ? $":{line}" : "")}"));
+
+    private (Handover?, Break?) Chosen()
+    {
+        if (menu.Entries.Count == 0)
+            return Bad("grub.cfg has no menu entry.", 0);
+        var here = menu;
+        foreach (var wanted in variables["default"].Split('>'))
         {
-            var line = lines[i].Trim();
-            if (MenuEntry().Match(line) is { Success: true } entry)
-            {
-                open = new(entry.Groups[1].Value, Id().Match(line) is { Success: true } id ? id.Groups[1].Value : null, []);
-                entries.Add(open);
-            }
-            else if (open is not null && line == "}")
-                open = null;
-            else if (open is not null)
-                open.Lines.Add((line, i + 1));
-            else if (Words(line, variables) is [var command, ..] words)
-            {
-                if (command == "set" && words.Length > 1 && words[1].IndexOf('=') is > 0 and var equals)
-                    variables[words[1][..equals]] = words[1][(equals + 1)..];
-                if (command == "set" && words.Length > 1 && words[1].StartsWith("root=", StringComparison.Ordinal))
-                    root = Device(words[1][5..]) ?? root;
-                else if (command == "search")
-                    root = Search(words) ?? root;
-                else if (command is "configfile" or "source" && words.Length > 1 && depth < 4)
-                {
-                    var (volume, file) = Place(words[1], root);
-                    if (volume.Tree?.Read(file) is { } next)
-                        return new GrubMenu(volumes, volume, board, unpack, notes).Run(
-                            file,
-                            System.Text.Encoding.UTF8.GetString(next),
-                            depth + 1
-                        );
-                    return (
-                        null,
-                        new(
-                            "loader-config-missing",
-                            $"The configuration {words[1]} is not there.",
-                            "Correct the path, or put it there.",
-                            $"{start.Name(path)}:{i + 1}"
-                        )
-                    );
-                }
-            }
+            if (here.Entries.Count == 0)
+                break;
+            var next =
+                int.TryParse(wanted, out var index) && index >= 0 && index < here.Entries.Count
+                    ? here.Entries[index]
+                    : here.Entries.FirstOrDefault(e => e.Title == wanted || e.Id == wanted);
+            if (next is null)
+                notes.Add(($"The default names {wanted}, which is no entry; the first one is started.", start.Name(path)));
+            here = next ?? here.Entries[0];
         }
-        // A menu entry that is never closed is a syntax error: GRUB leaves it out.
-        if (open is not null)
-            entries.Remove(open);
-        if (entries.Count == 0)
-            return (
+        // A menu in the menu opens on its first entry.
+        while (here.Body is null && here.Entries.Count > 0)
+            here = here.Entries[0];
+        where = here.Where;
+        player.Play(here.Body ?? []);
+        return end ?? Started(here.Title);
+    }
+
+    private (Handover?, Break?) Started(string title) =>
+        kernel is null
+            ? (
                 null,
                 new(
-                    "loader-config-missing",
-                    open is null ? "grub.cfg has no menu entry." : $"The menu entry {open.Title} has no closing brace.",
-                    "Write grub.cfg again.",
-                    start.Name(path)
+                    "boot-files-missing",
+                    title.Length == 0 ? "grub.cfg starts no kernel." : $"The entry {title} starts no kernel.",
+                    "Add a linux line.",
+                    where
                 )
+            )
+            : (
+                new(
+                    where,
+                    command,
+                    kernel,
+                    kernelWhere,
+                    initial,
+                    missing,
+                    tree,
+                    tree is null && board.Architecture != Boards.InstructionSet.Amd64
+                ),
+                null
             );
-        var wanted = variables["default"];
-        var chosen =
-            int.TryParse(wanted, out var index) && index >= 0 && index < entries.Count
-                ? entries[index]
-                : entries.FirstOrDefault(e => e.Title == wanted || e.Id == wanted);
-        if (chosen is null)
-            notes.Add(($"The default names {wanted}, which is no entry; the first one is started.", start.Name(path)));
-        return Start(chosen ?? entries[0], path, root, variables);
-    }
 
-    private (Handover?, Break?) Start(Entry entry, string path, Volume root, Dictionary<string, string> variables)
+    private bool Block(ShellBlock block)
     {
-        KernelFile? kernel = null;
-        string kernelWhere = "",
-            where = start.Name(path),
-            command = "";
-        Loaded? initial = null;
-        string? missing = null;
-        foreach (var (text, number) in entry.Lines)
+        var words = Words(block.Head);
+        switch (words.FirstOrDefault())
         {
-            var at = $"{start.Name(path)}:{number}";
-            if (Words(text, variables) is not [var word, ..] words)
-                continue;
-            switch (word)
-            {
-                case "set" when words.Length > 1 && words[1].StartsWith("root=", StringComparison.Ordinal):
-                    root = Device(words[1][5..]) ?? root;
-                    break;
-                case "search":
-                    var found = Search(words);
-                    if (found is null)
-                        notes.Add(("The search finds no file system with that id.", at));
-                    root = found ?? root;
-                    break;
-                case "linux" or "linuxefi" or "linux16" when words.Length > 1:
-                    var (volume, file) = Place(words[1], root);
-                    if (volume.Tree?.Read(file) is not { } bytes)
-                        return (
-                            null,
-                            new("boot-files-missing", $"The kernel {file} is not there.", "Put it there, or correct the entry.", at)
-                        );
-                    kernel = KernelFile.Identify(bytes, unpack);
-                    kernelWhere = volume.Name(file);
-                    if (BootChain.KernelBreak(kernel, kernelWhere, board) is { } broken)
-                        return (null, broken);
-                    command = string.Join(' ', words[2..]);
-                    where = at;
-                    break;
-                case "initrd" or "initrdefi" or "initrd16" when words.Length > 1:
-                    var (initrdVolume, initrdFile) = Place(words[1], root);
-                    if (initrdVolume.Tree?.Read(initrdFile) is { } initrd)
-                        initial = new(initrdVolume.Name(initrdFile), initrd);
-                    else
-                        missing = $"the initial file system {initrdFile} is not there, and the loader goes on without it";
-                    break;
-            }
+            case "function" when words.Length > 1:
+                functions[words[1]] = block;
+                return true;
+            case "menuentry" or "submenu" when words.Length > 1:
+                var id = Array.IndexOf(words, "--id") is >= 0 and var at && at + 1 < words.Length ? words[at + 1] : null;
+                var entry = new Menu(
+                    words[1],
+                    id,
+                    $"{start.Name(path)}:{block.Line}",
+                    block.Line,
+                    words[0] == "menuentry" ? block.Body : null
+                );
+                menu.Entries.Add(entry);
+                if (words[0] == "submenu")
+                {
+                    var outer = menu;
+                    menu = entry;
+                    player.Play(block.Body);
+                    menu = outer;
+                }
+                return true;
+            default:
+                return player.Play(block.Body);
         }
-        return kernel is null
-            ? (null, new("boot-files-missing", $"The entry {entry.Title} starts no kernel.", "Add a linux line.", where))
-            : (new(where, command, kernel, kernelWhere, initial, missing, null, board.Architecture != Boards.InstructionSet.Amd64), null);
     }
 
-    private static string[] Words(string line, Dictionary<string, string> variables) =>
-        line.Length == 0 || line[0] == '#' ? [] : ShellWords.Of(line, variables.GetValueOrDefault);
+    private void Set(string name, string value)
+    {
+        variables[name] = value;
+        if (name == "root" && Device(value) is { } volume)
+            root = volume;
+    }
+
+    private bool Command(ShellCommand simple)
+    {
+        if (Words(simple.Text) is not [var word, ..] words)
+            return true;
+        var at = $"{start.Name(path)}:{simple.Line}";
+        switch (word)
+        {
+            case "set" when words.Length > 1:
+                // "set a='b' c" sets only a; a value in quotes is one word already.
+                return Assigned(words[1]);
+            case "[" when words[^1] == "]":
+                return ShellTest.Of(words.AsSpan(1..^1), IsThere);
+            case "test":
+                return ShellTest.Of(words.AsSpan(1), IsThere);
+            // Nobody holds a key while it starts.
+            case "false" or "keystatus":
+                return false;
+            case "search" or "search.fs_uuid" or "search.fs_label" or "search.file":
+                return Search(words, at);
+            case "load_env":
+                LoadEnvironment();
+                return true;
+            case "configfile" or "source" or "." when words.Length > 1:
+                return Enter(word, words[1], at);
+            case "linux" or "linuxefi" or "linux16" when words.Length > 1:
+                return Kernel(words, at);
+            case "initrd" or "initrdefi" or "initrd16" when words.Length > 1:
+                return InitialFiles(words[1..]);
+            case "devicetree" when words.Length > 1:
+                var (volume, file) = Place(words[1]);
+                tree = volume.Tree?.Read(file) is { } blob ? new(volume.Name(file), blob) : null;
+                if (tree is null)
+                    notes.Add(($"The device tree {file} is not there; the loader goes on with that of the firmware.", at));
+                else if (BootChain.TreeBreak(tree, board) is { } damaged)
+                    end = (null, damaged);
+                return tree is not null;
+            case "boot" when kernel is not null:
+                end = Started("");
+                return true;
+            default:
+                if (functions.TryGetValue(word, out var function) && depth < DeepestFile)
+                {
+                    depth++;
+                    player.Play(function.Body);
+                    depth--;
+                    return true;
+                }
+                return Assigned(word);
+        }
+    }
+
+    private bool Assigned(string word)
+    {
+        if (word.IndexOf('=') is > 0 and var equals)
+            Set(word[..equals], word[(equals + 1)..]);
+        return true;
+    }
+
+    private bool IsThere(char question, string[] named)
+    {
+        var (volume, file) = Place(named[0]);
+        return volume.Tree?.Find(file) is not null && (question != 's' || volume.Tree.Read(file) is { Length: > 0 });
+    }
+
+    private bool Enter(string word, string name, string at)
+    {
+        var (volume, file) = Place(name);
+        if (depth >= DeepestFile || volume.Tree?.Read(file) is not { } bytes)
+        {
+            if (word == "configfile")
+                end = (
+                    null,
+                    new("loader-config-missing", $"The configuration {file} is not there.", "Correct the path, or put it there.", at)
+                );
+            return false;
+        }
+        depth++;
+        if (word == "configfile")
+            menu = new("", null, "", 0, null);
+        File(volume, file, Encoding.UTF8.GetString(bytes));
+        depth--;
+        // configfile does not come back to what stood behind it.
+        if (word == "configfile" && end is null)
+            end = kernel is not null ? Started("") : Chosen();
+        return true;
+    }
+
+    private bool Kernel(string[] words, string at)
+    {
+        var (volume, file) = Place(words[1]);
+        if (volume.Tree?.Read(file) is not { } bytes)
+        {
+            end = (null, new("boot-files-missing", $"The kernel {file} is not there.", "Put it there, or correct the entry.", at));
+            return false;
+        }
+        (kernel, kernelWhere, command, where) = (KernelFile.Identify(bytes, unpack), volume.Name(file), string.Join(' ', words[2..]), at);
+        if (BootChain.KernelBreak(kernel, kernelWhere, board) is { } broken)
+            end = (null, broken);
+        return true;
+    }
+
+    /// <summary>Several initial file systems are put one behind the other.</summary>
+    private bool InitialFiles(string[] names)
+    {
+        foreach (var (volume, file) in names.Select(Place))
+            if (volume.Tree?.Read(file) is not { } bytes)
+                missing = $"the initial file system {file} is not there, and the loader goes on without it";
+            else if (initial is null)
+                initial = new(volume.Name(file), bytes);
+            else
+            {
+                // Each begins at a multiple of four bytes.
+                var pad = new byte[-initial.Bytes.Length & 3];
+                initial = new(volume.Name(file), [.. initial.Bytes, .. pad, .. bytes]);
+            }
+        // One that is not there makes the whole command fail: nothing is loaded.
+        if (missing is not null)
+            initial = null;
+        return missing is null;
+    }
+
+    private string[] Words(string line) => ShellWords.Of(line, variables.GetValueOrDefault);
+
+    private static string Name(Volume volume) => $"hd0,{volume.Partition.Number}";
 
     /// <summary>"(hd0,gpt2)", "hd0,msdos1": the partition by its number.</summary>
     private Volume? Device(string name) =>
@@ -145,24 +295,51 @@ internal sealed partial class GrubMenu(
             ? volumes.FirstOrDefault(v => v.Partition.Number == number)
             : null;
 
-    private (Volume, string) Place(string file, Volume root) =>
-        file.StartsWith('(') && file.IndexOf(')') is > 0 and var end ? (Device(file[..end]) ?? root, file[(end + 1)..]) : (root, file);
+    private (Volume, string) Place(string file) =>
+        file.StartsWith('(') && file.IndexOf(')') is > 0 and var close
+            ? (Device(file[..close]) ?? root, file[(close + 1)..])
+            : (root, file);
 
-    private Volume? Search(string[] words)
+    /// <summary>Both spellings: "search --fs-uuid --set=root ID" and "search.fs_uuid ID root".</summary>
+    private bool Search(string[] words, string at)
     {
-        var wanted = words[^1];
-        return words.Any(w => w is "--fs-uuid" or "-u")
-                ? volumes.FirstOrDefault(v => string.Equals(v.Tree?.Uuid, wanted, StringComparison.OrdinalIgnoreCase))
-            : words.Any(w => w is "--label" or "-l") ? volumes.FirstOrDefault(v => v.Tree?.Label == wanted)
-            : words.Any(w => w is "--file" or "-f") ? volumes.FirstOrDefault(v => v.Tree?.Find(wanted) is not null)
-            : null;
+        var options = words[1..].Where(w => w.StartsWith('-')).ToList();
+        var plain = words[1..].Where(w => !w.StartsWith('-')).ToList();
+        var by =
+            words[0] != "search" ? words[0][7..]
+            : options.Any(w => w is "--fs-uuid" or "-u") ? "fs_uuid"
+            : options.Any(w => w is "--label" or "-l") ? "fs_label"
+            : "file";
+        // "--set root ID" and "--hint hd0,gpt2 ID" too: what is looked for stands last, but first in the other spelling.
+        var wanted = (words[0] == "search" ? plain.LastOrDefault() : plain.FirstOrDefault()) ?? "";
+        var variable =
+            words[0] != "search" ? plain.ElementAtOrDefault(1) ?? "root"
+            : options.FirstOrDefault(o => o.StartsWith("--set=", StringComparison.Ordinal)) is { } set ? set[6..]
+            : options.Contains("--set") && plain.Count > 1 ? plain[0]
+            : "root";
+        var found = by switch
+        {
+            "fs_uuid" => volumes.FirstOrDefault(v => string.Equals(v.Tree?.Uuid, wanted, StringComparison.OrdinalIgnoreCase)),
+            "fs_label" => volumes.FirstOrDefault(v => v.Tree?.Label == wanted),
+            _ => volumes.FirstOrDefault(v => v.Tree?.Find(wanted) is not null),
+        };
+        if (found is null)
+        {
+            notes.Add(($"The search for {wanted} finds no file system.", at));
+            return false;
+        }
+        Set(variable, Name(found));
+        return true;
     }
 
-    [GeneratedRegex("""^menuentry\s+["']([^"']*)["']""")]
-    private static partial Regex MenuEntry();
-
-    [GeneratedRegex("""(?:--id\s+|\$menuentry_id_option\s+)["']?([^"'\s]+)""")]
-    private static partial Regex Id();
+    /// <summary>The environment block beside the configuration: lines of name=value behind a head line, filled up with "#".</summary>
+    private void LoadEnvironment()
+    {
+        var (volume, file) = Place(variables["prefix"] + "/grubenv");
+        foreach (var line in Encoding.UTF8.GetString(volume.Tree?.Read(file) ?? []).Split('\n'))
+            if (line.Length > 0 && line[0] != '#')
+                Assigned(line);
+    }
 
     [GeneratedRegex(@",(?:gpt|msdos)?(\d+)\)?$")]
     private static partial Regex Digits();

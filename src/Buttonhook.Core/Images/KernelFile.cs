@@ -1,4 +1,5 @@
 using System.IO.Hashing;
+using System.Security.Cryptography;
 using System.Text;
 using Buttonhook.Core.Boards;
 
@@ -216,17 +217,36 @@ public sealed record KernelFile(
         var configuration =
             "/configurations/"
             + (tree.Text("/configurations", "default") ?? tree.Children("/configurations").FirstOrDefault()?.Split('/')[^1] ?? "");
-        byte[]? Part(string kind) => tree.Text(configuration, kind) is { } name ? tree.Property($"/images/{name}", "data") : null;
-        if (Part("kernel") is not { } data)
+        string? Node(string kind) => tree.Text(configuration, kind) is { } name ? $"/images/{name}" : null;
+        byte[]? Part(string kind) => Node(kind) is { } at ? FitData(file, tree, at) : null;
+        if (Node("kernel") is not { } node)
             return Broken("it is no FIT image with a kernel");
-        var node = $"/images/{tree.Text(configuration, "kernel")}";
         foreach (var (kind, what) in ((string, string)[])[("kernel", "kernel"), ("ramdisk", "initial file system"), ("fdt", "device tree")])
-            if (Part(kind) is { } part && !HashFits(tree, $"/images/{tree.Text(configuration, kind)}", part))
-                return Broken($"the checksum of its {what} is wrong");
+            if (Node(kind) is { } at)
+            {
+                if (FitData(file, tree, at) is not { } part)
+                    return Broken($"its {what} is not in it");
+                if (!HashFits(tree, at, part))
+                    return Broken($"the checksum of its {what} is wrong");
+            }
+        var data = Part("kernel")!;
         var inner = tree.Text(node, "compression") is "none" or null ? data : Unpack(data, unpack);
         if (inner is null)
             return Broken("its kernel does not decompress");
         return Identify(inner, unpack, depth + 1) with { Kind = "FIT", FitRamDisk = Part("ramdisk"), FitTree = Part("fdt") };
+    }
+
+    /// <summary>The bytes of one image of a FIT: inside the tree, behind it, or at a place of the file (the FIT specification, "External data"); null when they are not there.</summary>
+    private static byte[]? FitData(byte[] file, DeviceTree tree, string node)
+    {
+        if (tree.Property(node, "data") is { } inside)
+            return inside;
+        long? Cell(string name) => tree.Property(node, name) is { Length: 4 } b ? Field.B32(b, 0) : null;
+        var behindTree = (Field.B32(file, 4) + 3L) & ~3L;
+        var at = Cell("data-position") ?? behindTree + Cell("data-offset");
+        return at is { } start && Cell("data-size") is { } size && start + size <= file.Length
+            ? file[(int)start..(int)(start + size)]
+            : null;
     }
 
     private static bool HashFits(DeviceTree tree, string node, byte[] data)
@@ -236,8 +256,12 @@ public sealed record KernelFile(
             var value = tree.Property(hash, "value");
             var computed = tree.Text(hash, "algo") switch
             {
-                "sha256" => System.Security.Cryptography.SHA256.HashData(data),
-                "sha1" => System.Security.Cryptography.SHA1.HashData(data),
+                "sha512" => SHA512.HashData(data),
+                "sha384" => SHA384.HashData(data),
+                "sha256" => SHA256.HashData(data),
+                "sha1" => SHA1.HashData(data),
+                "md5" => MD5.HashData(data),
+                "crc32" => Crc32.Hash(data).Reverse().ToArray(), // big-endian there
                 _ => null,
             };
             if (value is not null && computed is not null && !computed.AsSpan().SequenceEqual(value))

@@ -7,7 +7,7 @@ public static class ShellWords
 {
     /// <summary>
     /// The words of a line. Quotation marks of the line group and vanish; those that come out of a variable stay. A variable outside
-    /// of quotes is split at blanks, one that is not set is empty. Only blanks and tabs part words: a carriage return belongs to its word.
+    /// of quotes is split at blanks, one that is not set is empty; a backslash takes the meaning off the next character. Only blanks and tabs part words: a carriage return belongs to its word.
     /// </summary>
     public static string[] Of(string line, Func<string, string?> variable)
     {
@@ -29,6 +29,11 @@ public static class ShellWords
                 End();
             else if (c == quote)
                 quote = '\0';
+            else if (c == '\\' && i + 1 < line.Length && (quote == '\0' || (quote == '"' && line[i + 1] is '"' or '$' or '\\')))
+            {
+                word.Append(line[++i]);
+                begun = true;
+            }
             else if (quote == '\0' && c is '"' or '\'')
             {
                 quote = c;

@@ -172,56 +172,15 @@ public class ChainTests
         return files;
     }
 
-    /// <summary>A device tree with the names of a board and, if wanted, those of a processor core.</summary>
+    /// <summary>A device tree with the names of a board and, if wanted, those of processor cores.</summary>
     private static byte[] Tree(string compatible, string? core = null, string? again = null)
     {
-        using var structure = new MemoryStream();
-        void Word(Stream into, uint number)
-        {
-            Span<byte> bytes = stackalloc byte[4];
-            BinaryPrimitives.WriteUInt32BigEndian(bytes, number);
-            into.Write(bytes);
-        }
-        void Begin(string name)
-        {
-            Word(structure, 1);
-            structure.Write(Encoding.ASCII.GetBytes(name.PadRight(name.Length + 4 - name.Length % 4, '\0')));
-        }
-        void Names(string text)
-        {
-            var value = Encoding.ASCII.GetBytes(text + "\0");
-            Word(structure, 3);
-            Word(structure, (uint)value.Length);
-            Word(structure, 0);
-            structure.Write(value);
-            structure.Write(new byte[(4 - value.Length % 4) % 4]);
-        }
-        Begin("");
-        Names(compatible);
+        var tree = new TreeMaker().Text("/", "compatible", compatible);
         if (core is not null)
-        {
-            Begin("cpus");
-            Begin("cpu@0");
-            Names(core);
-            Word(structure, 2);
-            if (again is not null)
-            {
-                Begin("cpu@1");
-                Names(again);
-                Word(structure, 2);
-            }
-            Word(structure, 2);
-        }
-        Word(structure, 2);
-        Word(structure, 9);
-        using var into = new MemoryStream();
-        var length = (uint)structure.Length;
-        foreach (var number in (uint[])[0xD00DFEED, 56 + length + 11, 56, 56 + length, 40, 17, 16, 0, 11, length])
-            Word(into, number);
-        into.Write(new byte[16]);
-        into.Write(structure.ToArray());
-        into.Write("compatible\0"u8);
-        return into.ToArray();
+            tree.Text("/cpus/cpu@0", "compatible", core);
+        if (again is not null)
+            tree.Text("/cpus/cpu@1", "compatible", again);
+        return tree.Blob();
     }
 
     [Fact]
@@ -344,6 +303,98 @@ public class ChainTests
             "boot-files-missing",
             Boot(Board("distro"), ScriptFiles(script: "setenv again 'echo x'\n" + string.Concat(Enumerable.Repeat("run again\n", 2000))))
         );
+
+    /// <summary>A script as community images carry it: defaults, an environment, questions, overlays in a loop, the id of a partition.</summary>
+    private const string Long = """
+        # DO NOT EDIT: don't; it is made by a program
+        setenv load_addr "0x45000000"
+        setenv overlay_error "false"
+        setenv rootdev "/dev/mmcblk0p9"
+        setenv console "both"
+        echo "Boot script loaded from ${devtype} ${devnum}"
+        if test -e ${devtype} ${devnum} ${prefix}env.txt; then
+        	load ${devtype} ${devnum} ${load_addr} ${prefix}env.txt
+        	env import -t ${load_addr} ${filesize}
+        fi
+        if test "${console}" = "display" || test "${console}" = "both"; then setenv consoleargs "console=tty1"; fi
+        if test "${console}" = "serial" || test "${console}" = "both"; then setenv consoleargs "console=ttyAMA0,115200 ${consoleargs}"; fi
+        if test "${devtype}" = "mmc"; then part uuid mmc ${devnum}:2 partuuid; fi
+        if test "${rootdev}" = "by-id"; then setenv rootdev "PARTUUID=${partuuid}"; fi
+        setenv bootargs "root=${rootdev} rootwait rw ${consoleargs} consoleblank=0"
+        for overlay in ${overlays}; do
+        	if load ${devtype} ${devnum} ${load_addr} ${prefix}overlay/${overlay}.dtbo; then
+        		fdt apply ${load_addr} || setenv overlay_error "true"
+        	else
+        		setenv bootargs "root=/dev/none"
+        	fi
+        done
+        load ${devtype} ${devnum} ${ramdisk_addr_r} ${prefix}initrd.img
+        load ${devtype} ${devnum} ${kernel_addr_r} ${prefix}Image
+        booti ${kernel_addr_r} ${ramdisk_addr_r}:${filesize} ${fdt_addr}
+        """;
+
+    [Theory]
+    [InlineData("rootdev=by-id\n", null)]
+    [InlineData("rootdev=/dev/mmcblk0p2\nconsole=serial\n", null)]
+    [InlineData("rootdev=by-id\noverlays=quiet\n", null)]
+    [InlineData("rootdev=by-id\noverlays=quiet lamp\n", "root-not-found")]
+    [InlineData("overlays=\n", "root-not-found")]
+    [InlineData(null, "root-not-found")]
+    public void A_long_script_does_what_its_environment_says(string? environment, string? cause)
+    {
+        var files = ScriptFiles(environment, Long);
+        files["/overlay/quiet.dtbo"] = Tree("orchard,pomona-3");
+        var dry = Boot(Board("distro"), files);
+        Assert.Equal(cause, dry.Causes.FirstOrDefault());
+    }
+
+    [Fact]
+    public void A_console_that_the_environment_takes_away_is_told() =>
+        Assert.Equal(["console-arg-missing"], Boot(Board("distro"), ScriptFiles("rootdev=by-id\nconsole=display\n", Long)).Causes);
+
+    [Fact]
+    public void A_script_loads_from_the_partition_that_it_names()
+    {
+        var root = ImageMaker.RootFiles();
+        root["/boot/Image"] = ImageMaker.Arm64Kernel();
+        var files = ScriptFiles(script: Play.Replace("${distro_bootpart} ${kernel_addr_r} ${prefix}", "2 ${kernel_addr_r} /boot/"));
+        files.Remove("/Image");
+        Assert.Empty(Boot(Board("distro"), files, root).Causes);
+        Breaks("boot-files-missing", Boot(Board("distro"), files));
+        files["/boot.scr"] = Script(Play.Replace("${distro_bootpart} ${kernel_addr_r}", "7 ${kernel_addr_r}"));
+        Breaks("boot-files-missing", Boot(Board("distro"), files));
+    }
+
+    [Fact]
+    public void An_if_that_is_never_closed_is_named_with_its_line()
+    {
+        var dry = Boot(Board("distro"), ScriptFiles(script: Play.Replace("\nfi\n", "\n")));
+        Breaks("loader-config-missing", dry);
+        Assert.Equal("p1:/boot.scr:2", dry.Broken[0].File);
+    }
+
+    [Theory]
+    [InlineData("setenv again 'run again'\nrun again\n")]
+    [InlineData("setenv a 'run b; run b'\nsetenv b 'run a; run a'\nrun a\n")]
+    [InlineData("while true; do echo x; done\n")]
+    public void A_script_that_never_ends_is_ended(string script) =>
+        Breaks("boot-files-missing", Boot(Board("distro"), ScriptFiles(script: script)));
+
+    [Fact]
+    public void A_fit_image_brings_its_own_parts()
+    {
+        var fit = new TreeMaker()
+            .Bytes("/images/k", "data", ImageMaker.Arm64Kernel())
+            .Bytes("/images/r", "data", ImageMaker.BootFiles()["/initrd.img"])
+            .Text("/configurations/c", "kernel", "k");
+        var script =
+            Play[..Play.IndexOf("load ${devtype} ${devnum}:${distro_bootpart} ${ramdisk", StringComparison.Ordinal)]
+            + "bootm ${kernel_addr_r}\n";
+        var files = ScriptFiles(script: script);
+        files["/Image"] = fit.Text("/configurations/c", "ramdisk", "r").Blob();
+        Assert.Empty(Boot(Board("distro"), files).Causes);
+        Assert.NotEmpty(Boot(Board("distro") with { Architecture = InstructionSet.Riscv64 }, files).Causes);
+    }
 
     // --- PC firmware
     [Fact]
