@@ -157,7 +157,16 @@ public static class ImageMaker
     }
 
     /// <summary>An ext4 file system, of 4 MiB if no size is given, by the system's mke2fs.</summary>
-    public static byte[] Ext(Dictionary<string, byte[]> files, string size = "4M", params (string Path, string Target)[] links)
+    public static byte[] Ext(Dictionary<string, byte[]> files, string size = "4M", params (string Path, string Target)[] links) =>
+        Ext(files, ["-t", "ext4"], size, links);
+
+    /// <summary>A file system of the ext family with the options given, by the system's mke2fs; runs of zeros in a file are holes.</summary>
+    public static byte[] Ext(
+        Dictionary<string, byte[]> files,
+        string[] options,
+        string size = "4M",
+        params (string Path, string Target)[] links
+    )
     {
         var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
         try
@@ -167,7 +176,16 @@ public static class ImageMaker
             {
                 var file = tree + path;
                 Directory.CreateDirectory(Path.GetDirectoryName(file)!);
-                File.WriteAllBytes(file, content);
+                using (var stream = File.Create(file))
+                {
+                    stream.SetLength(content.Length);
+                    for (var at = 0; at < content.Length; at += 4096)
+                        if (content.AsSpan(at, Math.Min(4096, content.Length - at)) is var block && block.IndexOfAnyExcept((byte)0) >= 0)
+                        {
+                            stream.Position = at;
+                            stream.Write(block);
+                        }
+                }
                 if (path.StartsWith("/sbin/") || path.StartsWith("/bin/"))
                     File.SetUnixFileMode(file, (UnixFileMode)0b111_101_101);
             }
@@ -176,7 +194,7 @@ public static class ImageMaker
             var image = Path.Combine(folder, "root.ext4");
             var mke2fs = new[] { "/sbin/mke2fs", "/usr/sbin/mke2fs" }.First(File.Exists);
             using var process = Process.Start(
-                new ProcessStartInfo(mke2fs, ["-q", "-F", "-t", "ext4", "-U", RootUuid, "-L", "fallowroot", "-d", tree, image, size])
+                new ProcessStartInfo(mke2fs, ["-q", "-F", .. options, "-U", RootUuid, "-L", "fallowroot", "-d", tree, image, size])
                 {
                     RedirectStandardError = true,
                 }

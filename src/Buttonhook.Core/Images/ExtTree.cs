@@ -40,7 +40,8 @@ public sealed class ExtTree : FileTree
         wide = (incompatible & 0x80) != 0;
         descriptorBytes = wide ? Math.Max((int)Field.U16(p, 254), 64) : 32;
         firstBlock = Field.U32(p, 20);
-        Strange = incompatible & ~Known;
+        var strange = incompatible & ~Known;
+        Strange = strange == 0 ? null : string.Join(", ", Bits(strange).Select(b => FeatureNames.GetValueOrDefault(b, $"0x{b:x}")));
         if (inodesPerGroup == 0 || inodeBytes is < 128 or > 65536)
             throw new UnreadableException("the sizes in the ext superblock contradict each other");
         Kind =
@@ -49,12 +50,27 @@ public sealed class ExtTree : FileTree
             : "ext2";
         Label = Field.Text(p.AsSpan(120, 16)) is { Length: > 0 } label ? label : null;
         Uuid = new Guid(p.AsSpan(104, 16), bigEndian: true).ToString();
-        if (Strange == 0)
+        if (Strange is null)
             Check(p, (compatible & 0x4) != 0, (incompatible & 0x200) != 0);
     }
 
-    /// <summary>Features (bits of s_feature_incompat) without which it cannot be read and that are not known here; 0 when it can be read.</summary>
-    public uint Strange { get; }
+    /// <summary>Names of the features (s_feature_incompat) without which it cannot be read and that are not known here; null when it can be read.</summary>
+    public string? Strange { get; }
+
+    /// <summary>The group descriptors stand in the block behind the superblock's, whatever the first block of data is (bigalloc has 0 with blocks of 1 KiB too).</summary>
+    private long DescriptorsAt => (1024 / blockBytes + 1L) * blockBytes;
+
+    /// <summary>Names as mke2fs(8) and ext4(5) use them.</summary>
+    private static readonly Dictionary<uint, string> FeatureNames = new()
+    {
+        [0x1] = "compression",
+        [0x8] = "journal_dev",
+        [0x10] = "meta_bg",
+        [0x8000] = "inline_data",
+        [0x10000] = "encrypt",
+    };
+
+    private static IEnumerable<uint> Bits(uint set) => Enumerable.Range(0, 32).Select(i => 1u << i).Where(b => (set & b) != 0);
 
     /// <summary>What the kernel checks before it mounts (fs/ext4/super.c): the superblock's checksum, the group descriptors, the root folder, the journal.</summary>
     private void Check(byte[] superblock, bool journal, bool flexible)
@@ -68,7 +84,7 @@ public sealed class ExtTree : FileTree
         var groups = (blocks - firstBlock + perGroup - 1) / perGroup;
         if (groups > MostGroups || groups * descriptorBytes > bytes.Length)
             throw new UnreadableException($"it has {groups} groups of blocks, which cannot be");
-        var table = bytes.Exactly((firstBlock + 1L) * blockBytes, (int)groups * descriptorBytes);
+        var table = bytes.Exactly(DescriptorsAt, (int)groups * descriptorBytes);
         for (var group = 0; group < groups; group++)
         {
             var (low, high) = flexible
@@ -111,10 +127,10 @@ public sealed class ExtTree : FileTree
         if (number == 0 || number > inodes)
             throw new UnreadableException($"a folder names inode {number}, which cannot be");
         var group = (number - 1) / inodesPerGroup;
-        var descriptor = bytes.Exactly((firstBlock + 1L) * blockBytes + group * (long)descriptorBytes, 32);
+        var descriptor = bytes.Exactly(DescriptorsAt + group * (long)descriptorBytes, 32);
         long table = Field.U32(descriptor, 8);
         if (wide)
-            table |= (long)Field.U32(bytes.Exactly((firstBlock + 1L) * blockBytes + group * (long)descriptorBytes + 32, 32), 8) << 32;
+            table |= (long)Field.U32(bytes.Exactly(DescriptorsAt + group * (long)descriptorBytes + 32, 32), 8) << 32;
         var i = bytes.Exactly(table * blockBytes + (number - 1) % inodesPerGroup * (long)inodeBytes, 128);
         return new(
             number,

@@ -39,9 +39,9 @@ public abstract class FileTree
             if (head.Length >= 2048 && Field.U16(head, 1024 + 56) == 0xEF53)
             {
                 var ext = new ExtTree(bytes);
-                return ext.Strange == 0
+                return ext.Strange is null
                     ? (ext, ext.Kind, null)
-                    : (null, ext.Kind, $"it uses ext4 features (0x{ext.Strange:x}) that are not read here");
+                    : (null, ext.Kind, $"it uses ext4 features that are not read here: {ext.Strange}");
             }
             if (head.Length >= 512 && head[510] == 0x55 && head[511] == 0xAA && FatTree.Looks(head))
                 return (new FatTree(bytes), "vfat", null);
