@@ -28,7 +28,7 @@ public class LogTests
         await using var app = await RunningApp.Start();
         var boot = await RunningApp.Json(await Drop(app, await app.Board(), await File.ReadAllBytesAsync(file)));
         var page = await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}/diagnosis");
-        var (code, printed, _) = await Run("diagnose", file, "--json");
+        var (code, printed, _) = await CommandLineTests.Run("diagnose", file, "--json");
         Assert.Equal(0, code);
         var told = JsonSerializer.Deserialize<JsonElement>(printed);
         Assert.Equal(JsonSerializer.Serialize(page.GetProperty("causes")), JsonSerializer.Serialize(told.GetProperty("causes")));
@@ -120,24 +120,10 @@ public class LogTests
     [InlineData(1, "diagnose", "/no/such/file")]
     public async Task Wrong_usage_is_one_line(int expected, params string[] arguments)
     {
-        var (code, printed, error) = await Run(arguments);
+        var (code, printed, error) = await CommandLineTests.Run(arguments);
         Assert.Equal(expected, code);
         Assert.Equal("", printed);
         Assert.Equal(1, error.Count(c => c == '\n'));
-    }
-
-    private static async Task<(int Code, string Out, string Error)> Run(params string[] arguments)
-    {
-        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, .. arguments])
-        {
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        };
-        using var process = Process.Start(start)!;
-        var output = process.StandardOutput.ReadToEndAsync();
-        var error = process.StandardError.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        return (process.ExitCode, await output, await error);
     }
 
     /// <summary>A log of a given length that is made while it is sent.</summary>
