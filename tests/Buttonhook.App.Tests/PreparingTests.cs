@@ -70,7 +70,7 @@ public sealed class PreparingTests
         var boot = await RunningApp.Json(
             await app.Http.PostAsJsonAsync($"/api/boards/{id}/boots", new { source = "simulated", speed = (int?)null })
         );
-        var ended = await app.Until(boot.GetProperty("id").GetString()!, b => b.GetProperty("settled").GetBoolean());
+        var ended = await app.Until(boot.GetProperty("id").GetString()!, b => b.GetProperty("lastStage").GetString() == "login");
         var lines = JsonSerializer.Serialize(await app.Get($"/api/boots/{ended.GetProperty("id").GetString()}/lines?from=1&count=400"));
         Assert.Contains("frost-north login:", lines);
     }
