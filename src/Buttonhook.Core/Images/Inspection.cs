@@ -95,7 +95,7 @@ public sealed record Inspection(
                 handover = booter.Handover;
                 command = booter.CommandLine;
                 chain = guess.Loader;
-                notes.AddRange(tried.Steps.Where(s => s.Result == LinkResult.Failed).Select(s => s.Text));
+                notes.AddRange(tried.Broken.Where(s => !OfTheBoard.Contains(s.Cause)).Select(s => s.Text));
                 break;
             }
         }
@@ -139,6 +139,9 @@ public sealed record Inspection(
             dry
         );
     }
+
+    /// <summary>Causes that only a board's own console can have; without a board there is nothing to tell of them.</summary>
+    private static readonly string?[] OfTheBoard = ["console-arg-missing", "console-speed-mismatch", "getty-missing"];
 
     private static bool HasAccounts(ExtTree tree)
     {

@@ -48,6 +48,16 @@ public class DryBootTests
     }
 
     [Fact]
+    public void Without_a_board_nothing_is_said_of_its_console()
+    {
+        Assert.Empty(Inspect(Good.Value, null).Notes);
+        var root = ImageMaker.RootFiles();
+        root["/etc/fstab"] = "LABEL=gone /srv ext4 defaults 0 2\n"u8.ToArray();
+        var notes = Inspect(ImageMaker.Disk(ImageMaker.Fat(ImageMaker.BootFiles()), ImageMaker.Ext(root)), null).Notes;
+        Assert.Contains("LABEL=gone", Assert.Single(notes));
+    }
+
+    [Fact]
     public void An_image_in_order_boots_and_everything_is_told()
     {
         var inspection = Inspect(Good.Value, Board);

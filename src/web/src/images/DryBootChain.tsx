@@ -1,6 +1,6 @@
-import type { DryBoot } from "../shared/api";
+import type { DryBoot, Stage } from "../shared/api";
 import { StageButton } from "../shared/StageButton";
-import { stageNames } from "../shared/words";
+import { stageNames, stateWords } from "../shared/words";
 
 const verdicts = {
   boots: "It boots",
@@ -10,9 +10,18 @@ const verdicts = {
 const results = { passed: "reached", failed: "stopped", "cannot-tell": "hidden" };
 const resultWords = { passed: "in order", failed: "broken", "cannot-tell": "cannot be told" };
 
+const stages: readonly Stage[] = ["first-loader", "second-loader", "kernel", "root", "services", "login"];
+
+/** Stages behind the link where the boot ends; none when it goes on. */
+function behind(dry: DryBoot): Stage[] {
+  const last = dry.steps.at(-1);
+  return dry.verdict === "does-not-boot" && last ? stages.slice(stages.indexOf(last.stage) + 1) : [];
+}
+
 /** The links of the boot chain as a thread that is whole or torn, the verdict, and what mends it. */
 export function DryBootChain({ dry }: { dry: DryBoot }) {
   const broken = dry.steps.filter((s) => s.cause !== null);
+  const ahead = behind(dry);
   return (
     <>
       <h3 className={`verdict ${dry.verdict}`}>{verdicts[dry.verdict]} on this board</h3>
@@ -20,7 +29,7 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
         {dry.steps.map((s, n) => (
           <li key={`${s.text} ${s.file}`} className={`stage-row stage-${results[s.result]}`}>
             <span
-              className={`thread ${n === dry.steps.length - 1 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "open"}`}
+              className={`thread ${n === dry.steps.length - 1 && ahead.length === 0 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "open"}`}
             />
             <StageButton state={results[s.result]} size={30} />
             <span className="stage-text">
@@ -30,6 +39,16 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
                 {stageNames[s.stage].toLowerCase()}
                 {s.file && `, ${s.file}`}
               </span>
+            </span>
+          </li>
+        ))}
+        {ahead.map((stage, n) => (
+          <li key={stage} className="stage-row stage-open">
+            <span className={`thread ${n === ahead.length - 1 ? "none" : "open"}`} />
+            <StageButton state="open" size={30} />
+            <span className="stage-text">
+              <span className="stage-name">{stageNames[stage]}</span>
+              <span className="stage-times">{stateWords.open}</span>
             </span>
           </li>
         ))}
