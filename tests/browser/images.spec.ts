@@ -20,6 +20,7 @@ test("an image file is looked into and its chain is shown torn where it breaks",
   await page.getByRole("button", { name: "Look into it" }).click();
   await expect(page.getByRole("heading", { name: "It does not boot on this board" })).toBeVisible();
   await expect(page.getByRole("list", { name: "Links of the boot chain" })).toContainText("Partition 1 ends at byte 34603008");
+  await expect(page.getByRole("list", { name: "Links of the boot chain" }).getByRole("listitem").last()).toHaveText(/Login.*not reached/);
   await expect(page.getByText("Get the whole image and write it again.")).toBeVisible();
   await expectAccessible(page);
 });
