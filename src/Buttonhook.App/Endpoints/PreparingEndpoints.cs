@@ -88,8 +88,15 @@ public static class PreparingEndpoints
         );
         api.MapPut(
             "/slots/{id}",
-            (string id, SlotInput input, CardSlots slots) =>
-                slots.Change(id, input.Name, input.Setup) is { } problem ? problem.Answer() : Results.NoContent()
+            (string id, SlotInput input, CardSlots slots, CardWriter writer) =>
+                writer.IsWritingIn(id)
+                    ? new Problem(
+                        "The card of a slot can be changed while nothing is written to it.",
+                        "It is being written.",
+                        "Wait for it, or stop it."
+                    ).Answer(StatusCodes.Status409Conflict)
+                : slots.Change(id, input.Name, input.Setup) is { } problem ? problem.Answer()
+                : Results.NoContent()
         );
         api.MapPost("/edited-files", Check).Produces<CheckedEdit>();
         api.MapPost("/recipes", AddRecipe).Produces<Recipe>();

@@ -67,6 +67,7 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store)
                 $"{setup.LabelGb} GB, {setup.MegabytesPerSecond} MB a second.",
                 "Correct the numbers."
             );
+        Directory.CreateDirectory(Folder);
         File.Delete(FileOf(id));
         store.SetSlot(id, name, JsonSerializer.Serialize(setup, DataFile.Json));
         return null;

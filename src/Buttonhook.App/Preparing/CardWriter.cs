@@ -90,6 +90,9 @@ public sealed class CardWriter(
         return true;
     }
 
+    /// <summary>Whether a card is being written in a slot.</summary>
+    public bool IsWritingIn(string slotId) => jobs.Values.Any(j => j.State.Running && j.State.SlotId == slotId);
+
     /// <summary>Starts to write a card for a board.</summary>
     public Answer<CardWrite> Start(string boardId, CardOrder order)
     {
@@ -135,7 +138,7 @@ public sealed class CardWriter(
         var job = new Job(state);
         lock (starting)
         {
-            if (jobs.Values.Any(j => j.State.Running && (j.State.SlotId == slot.Id || j.State.BoardId == boardId)))
+            if (IsWritingIn(slot.Id) || jobs.Values.Any(j => j.State.Running && j.State.BoardId == boardId))
                 return new Problem(
                     "One card is written at a time in a slot and for a board.",
                     "One is being written.",
