@@ -33,6 +33,9 @@ public static class BenchApp
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            // What the contract calls required is there, and null only where it may be.
+            json.SerializerOptions.RespectRequiredConstructorParameters = true;
+            json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
         });
         builder.Services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
@@ -96,7 +99,11 @@ public static class BenchApp
                 StatusCodes.Status413PayloadTooLarge
             ),
             BadHttpRequestException bad => (
-                new Problem("The request should have the right form.", bad.Message, "Reload the page and try again."),
+                new Problem(
+                    "The request should have the form that the contract (openapi.json) gives it.",
+                    bad.Message,
+                    "Reload the page and try again."
+                ),
                 bad.StatusCode
             ),
             Microsoft.Data.Sqlite.SqliteException { SqliteErrorCode: 13 } => (

@@ -43,9 +43,12 @@ public sealed class CardTests
                 cardGb = 8,
                 screen = false,
                 network = false,
+                supplyId = (string?)null,
+                adapterId = (string?)null,
             },
             toldBy = new[] { "loader" },
             simulated = true,
+            faultId = (string?)null,
         };
         var view = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/boards", board));
         await app.Http.DeleteAsync($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}");

@@ -127,7 +127,15 @@ public sealed class InspectTests : IDisposable
         var told = JsonSerializer.Deserialize<JsonElement>(await process.StandardOutput.ReadToEndAsync());
         Assert.True(JsonElement.DeepEquals(page.GetProperty("dryBoot"), told.GetProperty("dryBoot")));
         var problem = await RunningApp.ProblemOf(
-            await app.Http.PostAsJsonAsync("/api/inspections", new { path = "image.img", boardId = (string?)null }),
+            await app.Http.PostAsJsonAsync(
+                "/api/inspections",
+                new
+                {
+                    path = "image.img",
+                    boardId = (string?)null,
+                    sum = (string?)null,
+                }
+            ),
             422
         );
         Assert.Contains("whole path", problem.Expected);

@@ -10,16 +10,7 @@ public class LogTests
     private static async Task<HttpResponseMessage> Drop(RunningApp app, string board, byte[] bytes, string name = "boot.log") =>
         await app.Http.PostAsync($"/api/boards/{board}/logs?name={name}", new ByteArrayContent(bytes));
 
-    private static string Logs
-    {
-        get
-        {
-            var folder = AppContext.BaseDirectory;
-            while (!Directory.Exists(Path.Combine(folder, "tests/logs")))
-                folder = Path.GetDirectoryName(folder)!;
-            return Path.Combine(folder, "tests/logs");
-        }
-    }
+    private static string Logs => Path.Combine(RunningApp.Root, "tests/logs");
 
     [Fact]
     public async Task A_real_log_gets_the_same_answer_on_the_page_and_at_the_command_line()

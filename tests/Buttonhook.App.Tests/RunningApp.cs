@@ -27,6 +27,18 @@ public sealed class RunningApp : IAsyncDisposable
         Http = new() { BaseAddress = new Uri(app.Urls.First()) };
     }
 
+    /// <summary>The folder of the project.</summary>
+    public static string Root
+    {
+        get
+        {
+            var folder = AppContext.BaseDirectory;
+            while (!Directory.Exists(Path.Combine(folder, "tests/logs")))
+                folder = Path.GetDirectoryName(folder)!;
+            return folder;
+        }
+    }
+
     public string Folder { get; }
 
     public HttpClient Http { get; }
@@ -75,7 +87,17 @@ public sealed class RunningApp : IAsyncDisposable
     /// <summary>Inspects a file and waits until it is done.</summary>
     public async Task<JsonElement> Inspected(string path, string? boardId)
     {
-        var started = await Json(await Http.PostAsJsonAsync("/api/inspections", new { path, boardId }));
+        var started = await Json(
+            await Http.PostAsJsonAsync(
+                "/api/inspections",
+                new
+                {
+                    path,
+                    boardId,
+                    sum = (string?)null,
+                }
+            )
+        );
         for (var i = 0; i < 600; i++)
         {
             var state = await Get($"/api/inspections/{started.GetProperty("id").GetString()}");
