@@ -77,6 +77,51 @@ public class SimulatedBoardTests
         Assert.Contains("hostname\r\nquince\r\n", text);
     }
 
+    /// <summary>What a board answers to a command, typed where it stands after so long.</summary>
+    private static string Asked(string command, string? fault = null, string model = "quill-v")
+    {
+        var board = new SimulatedBoard(Bench.Plan(model, fault));
+        Text(board, 150_000);
+        if (fault is null or "disk-full")
+            board.Type("fallow\rsecret\r"u8, 150_001);
+        Text(board, 151_000);
+        board.Type(Encoding.ASCII.GetBytes(command + "\r"), 151_001);
+        return Text(board, 152_000);
+    }
+
+    [Theory]
+    [InlineData("uname -a", "Linux quince 6.6.30 #1 SMP riscv64")]
+    [InlineData("cat /proc/cmdline", "root=PARTUUID=")]
+    [InlineData("ip -br addr", "10.20.0.")]
+    [InlineData("df -h /", "/dev/mmcblk0p2   29G")]
+    [InlineData("free", "8192")]
+    [InlineData("help", "Try uname -a")]
+    [InlineData("dance now", "-sh: dance: not found")]
+    public void A_command_after_the_login_is_answered_from_the_board_and_its_image(string command, string answer) =>
+        Assert.Contains(answer, Asked(command));
+
+    [Fact]
+    public void A_full_disk_shows_in_the_shell_too() => Assert.Contains("100% /", Asked("df -h /", "disk-full"));
+
+    [Theory]
+    [InlineData("blkid", "TYPE=\"ext4\" PARTUUID=")]
+    [InlineData("cat /proc/cmdline", "root=PARTUUID=")]
+    [InlineData("help", "Try blkid")]
+    [InlineData("dance", "sh: dance: not found")]
+    public void The_rescue_shell_answers_what_helps_there(string command, string answer) =>
+        Assert.Contains(answer, Asked(command, "root-not-found"));
+
+    [Fact]
+    public void A_restart_from_the_shell_plays_the_boot_again()
+    {
+        var board = new SimulatedBoard(Bench.Plan("quill-v"));
+        Text(board, 150_000);
+        board.Type("fallow\rsecret\rreboot\r"u8, 150_001);
+        var text = Text(board, 300_000);
+        Assert.Contains("login:", text);
+        Assert.Contains("U-Boot", text);
+    }
+
     [Fact]
     public void A_console_at_another_speed_shows_garbage()
     {
