@@ -17,7 +17,7 @@ internal sealed partial class GrubMenu
     private Volume root;
     private Volume start;
     private string path = "";
-    private Menu menu = new("", null, "", 0, null);
+    private Menu menu;
     private (Handover?, Break?)? end;
     private KernelFile? kernel;
     private string kernelWhere = "";
@@ -29,7 +29,7 @@ internal sealed partial class GrubMenu
     private int depth;
 
     /// <summary>An entry (with what it does) or a menu (with its entries).</summary>
-    private sealed record Menu(string Title, string? Id, string Where, int Line, IReadOnlyList<ShellPart>? Body)
+    private sealed record Menu(string Title, string? Id, Volume Start, string Path, int Line, IReadOnlyList<ShellPart>? Body)
     {
         public List<Menu> Entries { get; } = [];
     }
@@ -44,8 +44,11 @@ internal sealed partial class GrubMenu
     {
         (this.volumes, this.start, this.board, this.unpack, this.notes) = (volumes, start, board, unpack, notes);
         root = start;
+        menu = Empty();
         player = new(Command, Block, () => end is not null) { Set = Set, Words = Words };
     }
+
+    private Menu Empty() => new("", null, start, path, 0, null);
 
     /// <summary>Plays the configuration at a path of the partition the menu was made for.</summary>
     public (Handover?, Break?) Run(string path, string text)
@@ -53,24 +56,22 @@ internal sealed partial class GrubMenu
         Set("root", Name(start));
         variables["prefix"] = $"({Name(start)}){path[..path.LastIndexOf('/')]}";
         variables["grub_platform"] = board.Loader == "bios" ? "pc" : "efi";
-        File(start, path, text);
-        if (end is not { } known)
-            known = kernel is not null ? Started("") : Chosen();
-        return known;
+        File(start, path, text, enter: true);
+        return end!.Value;
     }
 
-    /// <summary>Plays a file; a menu that it replaces is gone.</summary>
-    private void File(Volume volume, string file, string text)
+    /// <summary>Plays a file. One that is entered has the last word: what is started is decided when it ends.</summary>
+    private void File(Volume volume, string file, string text, bool enter)
     {
-        var (before, beforePath) = (start, path);
+        var before = (start, path);
         (start, path) = (volume, file);
         var script = ShellScript.Read(text.Replace("\r", ""), braces: true);
         player.Play(script.Parts);
-        if (script.Unclosed is { } open && end is null && menu.Entries.Count == 0)
+        if (end is null && script.Unclosed is { } open && menu.Entries.Count == 0)
             end = Bad($"“{open.Head.TrimEnd('{').Trim()}” has no closing word or brace.", open.Line);
-        // The menu belongs to the file that was entered last.
-        if (menu.Entries.Count == 0)
-            (start, path) = (before, beforePath);
+        if (end is null && enter)
+            end = kernel is not null ? Started("") : Chosen();
+        (start, path) = before;
     }
 
     private (Handover?, Break?) Bad(string what, int line) =>
@@ -96,7 +97,8 @@ internal sealed partial class GrubMenu
         // A menu in the menu opens on its first entry.
         while (here.Body is null && here.Entries.Count > 0)
             here = here.Entries[0];
-        where = here.Where;
+        (start, path) = (here.Start, here.Path);
+        where = $"{start.Name(path)}:{here.Line}";
         player.Play(here.Body ?? []);
         return end ?? Started(here.Title);
     }
@@ -136,13 +138,7 @@ internal sealed partial class GrubMenu
                 return true;
             case "menuentry" or "submenu" when words.Length > 1:
                 var id = Array.IndexOf(words, "--id") is >= 0 and var at && at + 1 < words.Length ? words[at + 1] : null;
-                var entry = new Menu(
-                    words[1],
-                    id,
-                    $"{start.Name(path)}:{block.Line}",
-                    block.Line,
-                    words[0] == "menuentry" ? block.Body : null
-                );
+                var entry = new Menu(words[1], id, start, path, block.Line, words[0] == "menuentry" ? block.Body : null);
                 menu.Entries.Add(entry);
                 if (words[0] == "submenu")
                 {
@@ -242,12 +238,10 @@ internal sealed partial class GrubMenu
         }
         depth++;
         if (word == "configfile")
-            menu = new("", null, "", 0, null);
-        File(volume, file, Encoding.UTF8.GetString(bytes));
-        depth--;
+            menu = Empty();
         // configfile does not come back to what stood behind it.
-        if (word == "configfile" && end is null)
-            end = kernel is not null ? Started("") : Chosen();
+        File(volume, file, Encoding.UTF8.GetString(bytes), enter: word == "configfile");
+        depth--;
         return true;
     }
 

@@ -163,6 +163,11 @@ public class GrubMenuTests
         var menu = Menu(inside: "if [ -f ${prefix}/custom.cfg ]; then source ${prefix}/custom.cfg; fi");
         Boots(Boot(menu: menu));
         Breaks("boot-files-missing", "5.9", Boot(menu: menu, root: Add));
+        // Lines are those of the file in which the entry stands.
+        void Entry(Dictionary<string, byte[]> root) =>
+            root["/boot/grub/custom.cfg"] = "set default=own\nmenuentry Own --id own {\nlinux /boot/own\n}\n"u8.ToArray();
+        Assert.Equal("p2:/boot/grub/custom.cfg:3", Boot(menu: menu, root: Entry).Broken[0].File);
+        Assert.StartsWith("p2:/boot/grub/grub.cfg:", Boot(menu: menu + "\nset default='2>0'\n", root: Entry).Broken[0].File);
     }
 
     [Fact]
