@@ -125,35 +125,20 @@ public sealed class CardOrderTests
     {
         await using var app = await RunningApp.Start();
         var board = await app.Board();
-        object Set(string? host, string? radio = null, string? key = null) =>
-            new
-            {
-                hostName = host,
-                user = "warden",
-                password = "correct horse",
-                keys = Array.Empty<string>(),
-                remoteLogin = true,
-                wireless = radio is null
+        static object Set(string? host, string? radio = null, string? key = null) =>
+            PreparingTests.Set(
+                host,
+                "correct horse",
+                "warden",
+                wireless: radio is null
                     ? null
                     : new
                     {
                         name = radio,
                         password = key,
                         country = "GB",
-                    },
-                locale = (string?)null,
-                timeZone = (string?)null,
-                keyboard = (string?)null,
-                address = (object?)null,
-                usbNetwork = false,
-                videoMode = (string?)null,
-                consoleOn = true,
-                overlays = Array.Empty<string>(),
-                lines = Array.Empty<string>(),
-                packages = Array.Empty<string>(),
-                commands = Array.Empty<string>(),
-                recipes = Array.Empty<string>(),
-            };
+                    }
+            );
         await RunningApp.Json(
             await app.Http.PutAsJsonAsync($"/api/boards/{board}/first-boot", Set("frost-north", "Orchard", "apple blossom"))
         );

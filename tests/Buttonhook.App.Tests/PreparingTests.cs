@@ -6,7 +6,14 @@ namespace Buttonhook.App.Tests;
 
 public sealed class PreparingTests
 {
-    private static object Set(string? hostName = null, string? password = null, string? user = null, string[]? recipes = null) =>
+    /// <summary>What is set before the first boot, as the page sends it.</summary>
+    internal static object Set(
+        string? hostName = null,
+        string? password = null,
+        string? user = null,
+        string[]? recipes = null,
+        object? wireless = null
+    ) =>
         new
         {
             hostName,
@@ -14,7 +21,7 @@ public sealed class PreparingTests
             password,
             keys = Array.Empty<string>(),
             remoteLogin = password is not null,
-            wireless = (object?)null,
+            wireless,
             locale = (string?)null,
             timeZone = "Europe/Lisbon",
             keyboard = (string?)null,

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Diagnostics;
+using System.IO.Compression;
 using System.IO.Hashing;
 using System.Text;
 
@@ -49,6 +50,34 @@ public static class ImageMaker
         BinaryPrimitives.WriteUInt64LittleEndian(kernel.AsSpan(0x10), 4096);
         "Linux version 6.6.30-arm64 (build@orchard)"u8.CopyTo(kernel.AsSpan(0x400));
         return kernel;
+    }
+
+    public static byte[] Gzip(byte[] bytes)
+    {
+        using var into = new MemoryStream();
+        using (var gzip = new GZipStream(into, CompressionLevel.Fastest, true))
+            gzip.Write(bytes);
+        return into.ToArray();
+    }
+
+    /// <summary>What unpacks gzip and knows no other kind.</summary>
+    public static Stream? Unpack(Stream stream)
+    {
+        var gzip = stream.ReadByte() == 0x1F && stream.ReadByte() == 0x8B;
+        stream.Position = 0;
+        return gzip ? new GZipStream(stream, CompressionMode.Decompress) : null;
+    }
+
+    /// <summary>A legacy image of U-Boot (include/image.h) with checksums that fit.</summary>
+    public static byte[] Legacy(byte[] data, byte architecture = 22, byte type = 2, byte compression = 0)
+    {
+        var image = (byte[])[.. new byte[64], .. data];
+        BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc32.HashToUInt32(data));
+        (image[29], image[30], image[31]) = (architecture, type, compression);
+        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc32.HashToUInt32(image.AsSpan(0, 64)));
+        return image;
     }
 
     public static byte[] Elf(ushort machine)

@@ -218,9 +218,9 @@ public sealed record KernelFile(
             "/configurations/"
             + (tree.Text("/configurations", "default") ?? tree.Children("/configurations").FirstOrDefault()?.Split('/')[^1] ?? "");
         string? Node(string kind) => tree.Text(configuration, kind) is { } name ? $"/images/{name}" : null;
-        byte[]? Part(string kind) => Node(kind) is { } at ? FitData(file, tree, at) : null;
         if (Node("kernel") is not { } node)
             return Broken("it is no FIT image with a kernel");
+        var parts = new Dictionary<string, byte[]>();
         foreach (var (kind, what) in ((string, string)[])[("kernel", "kernel"), ("ramdisk", "initial file system"), ("fdt", "device tree")])
             if (Node(kind) is { } at)
             {
@@ -228,12 +228,18 @@ public sealed record KernelFile(
                     return Broken($"its {what} is not in it");
                 if (!HashFits(tree, at, part))
                     return Broken($"the checksum of its {what} is wrong");
+                parts[kind] = part;
             }
-        var data = Part("kernel")!;
+        var data = parts["kernel"];
         var inner = tree.Text(node, "compression") is "none" or null ? data : Unpack(data, unpack);
         if (inner is null)
             return Broken("its kernel does not decompress");
-        return Identify(inner, unpack, depth + 1) with { Kind = "FIT", FitRamDisk = Part("ramdisk"), FitTree = Part("fdt") };
+        return Identify(inner, unpack, depth + 1) with
+        {
+            Kind = "FIT",
+            FitRamDisk = parts.GetValueOrDefault("ramdisk"),
+            FitTree = parts.GetValueOrDefault("fdt"),
+        };
     }
 
     /// <summary>The bytes of one image of a FIT: inside the tree, behind it, or at a place of the file (the FIT specification, "External data"); null when they are not there.</summary>

@@ -51,7 +51,7 @@ public sealed class ShellScript
         var parts = new List<ShellPart>();
         while (script.at < script.statements.Count)
         {
-            parts.AddRange(script.List([], 0));
+            parts.AddRange(script.List(0));
             // A word that closes nothing stands alone: it is passed over.
             script.at++;
         }
@@ -152,10 +152,11 @@ public sealed class ShellScript
 
     private bool Is(params string[] words) => at < statements.Count && words.Contains(First(statements[at].Text));
 
-    private List<ShellPart> List(string[] until, int depth)
+    /// <summary>The parts up to a word that closes or divides a construct.</summary>
+    private List<ShellPart> List(int depth)
     {
         var parts = new List<ShellPart>();
-        while (at < statements.Count && !Is(until) && !Is("then", "elif", "else", "fi", "do", "done", "}"))
+        while (at < statements.Count && !Is("then", "elif", "else", "fi", "do", "done", "}"))
         {
             var (text, after, line) = statements[at];
             ShellPart? part;
@@ -177,7 +178,7 @@ public sealed class ShellScript
                     break;
                 case "while" or "until":
                     Take();
-                    var condition = List(["do"], depth + 1);
+                    var condition = List(depth + 1);
                     part = Body("do", "done", depth + 1) is { } again
                         ? new ShellRepeat(condition, First(text) == "until", again, line)
                         : null;
@@ -206,7 +207,7 @@ public sealed class ShellScript
                 return null;
             Take();
         }
-        var body = List([end], depth);
+        var body = List(depth);
         if (!Is(end))
             return null;
         Take();
@@ -219,17 +220,17 @@ public sealed class ShellScript
         do
         {
             Take();
-            var condition = List(["then"], depth);
+            var condition = List(depth);
             if (!Is("then"))
                 return null;
             Take();
-            branches.Add(new(condition, List(["elif", "else", "fi"], depth)));
+            branches.Add(new(condition, List(depth)));
         } while (Is("elif"));
         var otherwise = new List<ShellPart>();
         if (Is("else"))
         {
             Take();
-            otherwise = List(["fi"], depth);
+            otherwise = List(depth);
         }
         if (!Is("fi"))
             return null;

@@ -1,5 +1,4 @@
 using System.Buffers.Binary;
-using System.IO.Hashing;
 using System.Text;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
@@ -242,14 +241,7 @@ public class ChainTests
         var data = new byte[8 + body.Length];
         BinaryPrimitives.WriteUInt32BigEndian(data, (uint)body.Length);
         body.CopyTo(data, 8);
-        var image = new byte[64 + data.Length];
-        BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc32.HashToUInt32(data));
-        image[30] = 6;
-        data.CopyTo(image, 64);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc32.HashToUInt32(image.AsSpan(0, 64)));
-        return image;
+        return ImageMaker.Legacy(data, architecture: 0, type: 6);
     }
 
     private const string Play = """

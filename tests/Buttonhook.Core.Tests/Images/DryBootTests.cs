@@ -1,5 +1,4 @@
 using System.Buffers.Binary;
-using System.IO.Compression;
 using System.Text;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
@@ -13,15 +12,8 @@ public class DryBootTests
     private static readonly Lazy<byte[]> Root = new(() => ImageMaker.Ext(ImageMaker.RootFiles()));
     private static readonly Lazy<byte[]> Good = new(() => ImageMaker.Disk(ImageMaker.Fat(ImageMaker.BootFiles()), Root.Value));
 
-    private static Stream? Unpack(Stream stream)
-    {
-        var gzip = stream.ReadByte() == 0x1F && stream.ReadByte() == 0x8B;
-        stream.Position = 0;
-        return gzip ? new GZipStream(stream, CompressionMode.Decompress) : null;
-    }
-
     private static Inspection Inspect(byte[] image, DryBoard? board) =>
-        Inspection.Of(ImageBytes.Of(image), "none", image.Length, "", board, [], Unpack);
+        Inspection.Of(ImageBytes.Of(image), "none", image.Length, "", board, [], ImageMaker.Unpack);
 
     private static DryBoot Boot(
         Action<Dictionary<string, byte[]>>? boot = null,
@@ -348,7 +340,7 @@ public class DryBootTests
 
     [Property(MaxTest = 200)]
     public bool An_initial_file_system_of_any_bytes_is_read_or_refused(byte[] bytes) =>
-        InitialFiles.Read([.. "070701"u8, .. bytes], Unpack) is { } files && (files.Fault is not null || files.Names.Count > 0);
+        InitialFiles.Read([.. "070701"u8, .. bytes], ImageMaker.Unpack) is { } files && (files.Fault is not null || files.Names.Count > 0);
 
     [Fact]
     public void A_circle_in_a_fat_folder_is_refused()
@@ -442,7 +434,7 @@ public class DryBootTests
             "",
             null,
             [new("egg", "65474f4e2e425430", [8196, 131076])],
-            Unpack
+            ImageMaker.Unpack
         );
         Assert.Equal(new FoundLoader("egg", 8196), Assert.Single(found.FirstLoaders));
     }

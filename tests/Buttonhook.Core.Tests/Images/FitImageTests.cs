@@ -1,5 +1,3 @@
-using System.Buffers.Binary;
-using System.IO.Compression;
 using System.IO.Hashing;
 using System.Security.Cryptography;
 using System.Text;
@@ -15,22 +13,7 @@ public class FitImageTests
     private static readonly byte[] Disk = ImageMaker.Cpio(("init", 0x81ED, ImageMaker.Elf(183)));
     private static readonly byte[] Tree = new TreeMaker().Text("/", "compatible", "orchard,pomona-3").Blob();
 
-    private static Stream? Unpack(Stream stream)
-    {
-        var gzip = stream.ReadByte() == 0x1F && stream.ReadByte() == 0x8B;
-        stream.Position = 0;
-        return gzip ? new GZipStream(stream, CompressionMode.Decompress) : null;
-    }
-
-    private static KernelFile Identify(byte[] file) => KernelFile.Identify(file, Unpack);
-
-    private static byte[] Gzip(byte[] bytes)
-    {
-        using var into = new MemoryStream();
-        using (var gzip = new GZipStream(into, CompressionLevel.Fastest, true))
-            gzip.Write(bytes);
-        return into.ToArray();
-    }
+    private static KernelFile Identify(byte[] file) => KernelFile.Identify(file, ImageMaker.Unpack);
 
     private static TreeMaker Image(TreeMaker fit, string name, byte[] data, string algorithm, string compression = "none")
     {
@@ -90,7 +73,7 @@ public class FitImageTests
     [Fact]
     public void A_kernel_packed_in_it_is_unpacked()
     {
-        Assert.Equal("6.6.30-arm64", Identify(Fit(kernel: Gzip(ImageMaker.Arm64Kernel()), compression: "gzip")).Version);
+        Assert.Equal("6.6.30-arm64", Identify(Fit(kernel: ImageMaker.Gzip(ImageMaker.Arm64Kernel()), compression: "gzip")).Version);
         Assert.Contains("does not decompress", Identify(Fit(kernel: new byte[4096], compression: "gzip")).Fault);
     }
 
@@ -131,25 +114,13 @@ public class FitImageTests
     }
 
     // --- legacy images
-    private static byte[] Legacy(byte[] data, byte architecture = 22, byte type = 2, byte compression = 0)
-    {
-        var image = (byte[])[.. new byte[64], .. data];
-        BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc32.HashToUInt32(data));
-        (image[29], image[30], image[31]) = (architecture, type, compression);
-        Encoding.ASCII.GetBytes("Fallow").CopyTo(image, 32);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc32.HashToUInt32(image.AsSpan(0, 64)));
-        return image;
-    }
-
     [Fact]
     public void A_legacy_image_is_the_kernel_in_it()
     {
-        var plain = Identify(Legacy(ImageMaker.Arm64Kernel()));
+        var plain = Identify(ImageMaker.Legacy(ImageMaker.Arm64Kernel()));
         Assert.Equal(("legacy", InstructionSet.Arm64, "6.6.30-arm64", null), (plain.Kind, plain.Architecture, plain.Version, plain.Fault));
-        Assert.Equal("6.6.30-arm64", Identify(Legacy(Gzip(ImageMaker.Arm64Kernel()), compression: 1)).Version);
-        Assert.Contains("does not decompress", Identify(Legacy(new byte[900], compression: 1)).Fault);
+        Assert.Equal("6.6.30-arm64", Identify(ImageMaker.Legacy(ImageMaker.Gzip(ImageMaker.Arm64Kernel()), compression: 1)).Version);
+        Assert.Contains("does not decompress", Identify(ImageMaker.Legacy(new byte[900], compression: 1)).Fault);
     }
 
     [Theory]
@@ -162,13 +133,13 @@ public class FitImageTests
     {
         var kernel = new byte[4096];
         kernel.AsSpan().Fill(0x55);
-        Assert.Equal(set, Identify(Legacy(kernel, number)).Architecture);
+        Assert.Equal(set, Identify(ImageMaker.Legacy(kernel, number)).Architecture);
     }
 
     [Fact]
     public void Its_header_and_its_content_are_looked_at()
     {
-        var good = Legacy(ImageMaker.Arm64Kernel());
+        var good = ImageMaker.Legacy(ImageMaker.Arm64Kernel());
         byte[] With(int at)
         {
             var bad = good.ToArray();

@@ -1,6 +1,3 @@
-using System.Buffers.Binary;
-using System.IO.Compression;
-using System.IO.Hashing;
 using System.Text;
 using Buttonhook.Core.Images;
 using FsCheck;
@@ -14,33 +11,7 @@ public class InitialFilesTests
     private const uint File = 0x81A4;
     private const uint Link = 0xA1FF;
 
-    private static Stream? Unpack(Stream stream)
-    {
-        var gzip = stream.ReadByte() == 0x1F && stream.ReadByte() == 0x8B;
-        stream.Position = 0;
-        return gzip ? new GZipStream(stream, CompressionMode.Decompress) : null;
-    }
-
-    private static InitialFiles Read(byte[] bytes) => InitialFiles.Read(bytes, Unpack);
-
-    private static byte[] Gzip(byte[] bytes)
-    {
-        using var into = new MemoryStream();
-        using (var gzip = new GZipStream(into, CompressionLevel.Fastest, true))
-            gzip.Write(bytes);
-        return into.ToArray();
-    }
-
-    private static byte[] Wrapped(byte[] data)
-    {
-        var image = (byte[])[.. new byte[64], .. data];
-        BinaryPrimitives.WriteUInt32BigEndian(image, 0x27051956);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(12), (uint)data.Length);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(24), Crc32.HashToUInt32(data));
-        (image[29], image[30]) = (22, 3);
-        BinaryPrimitives.WriteUInt32BigEndian(image.AsSpan(4), Crc32.HashToUInt32(image.AsSpan(0, 64)));
-        return image;
-    }
+    private static InitialFiles Read(byte[] bytes) => InitialFiles.Read(bytes, ImageMaker.Unpack);
 
     private static readonly byte[] Early = ImageMaker.Cpio(("kernel/microcode", File, [1, 2, 3]));
     private static readonly byte[] Main = ImageMaker.Cpio(
@@ -78,9 +49,9 @@ public class InitialFilesTests
             var both in new[]
             {
                 (byte[])[.. Early, .. Main],
-                [.. Early, 0, 0, 0, 0, .. Gzip(Main)],
-                Gzip([.. Early, .. Main]),
-                Gzip(Gzip(Main)),
+                [.. Early, 0, 0, 0, 0, .. ImageMaker.Gzip(Main)],
+                ImageMaker.Gzip([.. Early, .. Main]),
+                ImageMaker.Gzip(ImageMaker.Gzip(Main)),
             }
         )
         {
@@ -89,15 +60,15 @@ public class InitialFilesTests
             Assert.NotNull(files.Find("/usr/bin/sh"));
             Assert.True(files.UnpackedBytes > 64);
         }
-        Assert.NotNull(Read([.. Early, .. Gzip(Main)]).Find("kernel/microcode"));
+        Assert.NotNull(Read([.. Early, .. ImageMaker.Gzip(Main)]).Find("kernel/microcode"));
     }
 
     [Fact]
     public void The_wrapping_of_the_loader_is_taken_off_and_looked_at()
     {
-        Assert.Null(Read(Wrapped(Main)).Fault);
-        Assert.NotNull(Read(Wrapped(Gzip(Main))).Find("/init"));
-        var damaged = Wrapped(Main);
+        Assert.Null(Read(ImageMaker.Legacy(Main, type: 3)).Fault);
+        Assert.NotNull(Read(ImageMaker.Legacy(ImageMaker.Gzip(Main), type: 3)).Find("/init"));
+        var damaged = ImageMaker.Legacy(Main, type: 3);
         damaged[200] ^= 1;
         Assert.Equal("its data checksum is wrong", Read(damaged).Fault);
     }
@@ -108,11 +79,11 @@ public class InitialFilesTests
         Assert.Equal("nothing is in it", Read([]).Fault);
         Assert.Equal("nothing is in it", Read(new byte[512]).Fault);
         Assert.Equal("it does not decompress", Read("not an archive"u8.ToArray()).Fault);
-        Assert.Equal("it is packed too often", Read(Gzip(Gzip(Gzip(Gzip(Main))))).Fault);
+        Assert.Equal("it is packed too often", Read(ImageMaker.Gzip(ImageMaker.Gzip(ImageMaker.Gzip(ImageMaker.Gzip(Main))))).Fault);
         var odd = Main.ToArray();
         odd[20] = (byte)'x';
         Assert.Equal("a header in it is damaged", Read(odd).Fault);
-        Assert.NotNull(Read(Gzip(Main)[..40]).Fault);
+        Assert.NotNull(Read(ImageMaker.Gzip(Main)[..40]).Fault);
     }
 
     [Property(MaxTest = 200)]

@@ -9,14 +9,7 @@ namespace Buttonhook.Core.Tests.Images;
 
 public class KernelFileTests
 {
-    private static Stream? Unpack(Stream stream)
-    {
-        var gzip = stream.ReadByte() == 0x1F && stream.ReadByte() == 0x8B;
-        stream.Position = 0;
-        return gzip ? new GZipStream(stream, CompressionMode.Decompress) : null;
-    }
-
-    private static KernelFile Identify(byte[] file) => KernelFile.Identify(file, Unpack);
+    private static KernelFile Identify(byte[] file) => KernelFile.Identify(file, ImageMaker.Unpack);
 
     private static byte[] With(int at, uint value, int length = 4096)
     {
@@ -101,7 +94,7 @@ public class KernelFileTests
                 ),
                 .. ImageMaker.Cpio(("lib/modules/ext4.ko.xz", 0x81A4, [1])),
             ],
-            Unpack
+            ImageMaker.Unpack
         );
         Assert.Null(files.Fault);
         Assert.Equal(ImageMaker.Elf(183), files.Find("/init"));
@@ -112,7 +105,9 @@ public class KernelFileTests
 
     [Fact]
     public void Links_in_a_circle_lead_nowhere() =>
-        Assert.Null(InitialFiles.Read(ImageMaker.Cpio(("a", 0xA1FF, "b"u8.ToArray()), ("b", 0xA1FF, "a"u8.ToArray())), Unpack).Find("/a"));
+        Assert.Null(
+            InitialFiles.Read(ImageMaker.Cpio(("a", 0xA1FF, "b"u8.ToArray()), ("b", 0xA1FF, "a"u8.ToArray())), ImageMaker.Unpack).Find("/a")
+        );
 
     [Theory]
     [InlineData("root=/dev/a root=/dev/b quiet", "root", "/dev/b")]
