@@ -63,6 +63,7 @@ public static class BenchApp
         builder.Services.AddSingleton<BoardStore>();
         builder.Services.AddSingleton<BootStore>();
         builder.Services.AddSingleton<SettingsStore>();
+        builder.Services.AddSingleton<RemovalStore>();
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();
         builder.Services.AddTransient<BenchViews>();
@@ -84,6 +85,7 @@ public static class BenchApp
         api.MapKeeping();
         api.MapImages();
         api.MapShelves();
+        api.MapRemovals();
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
         app.MapFallbackToFile("index.html");
         return app;

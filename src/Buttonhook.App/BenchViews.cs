@@ -44,11 +44,24 @@ public sealed record BoardView(
     string Word,
     string? LatestBootId,
     bool SettingsKept,
-    string? FaultId
+    string? FaultId,
+    Proof Proof,
+    bool StandIn,
+    IReadOnlyList<ChangeView> Changes,
+    CapturePort? Port
 );
+
+/// <summary>A change on the card or bench of a board.</summary>
+/// <param name="Edit">The line that was changed, or null when only words tell of it.</param>
+/// <param name="Proven">Whether a later boot proved it, in plain words.</param>
+public sealed record ChangeView(long Id, string CauseId, string Text, DateTimeOffset MadeAt, ChangedLine? Edit, string Proven);
+
+/// <summary>A serial port and its speed in bits per second.</summary>
+public sealed record CapturePort(string Path, int Speed);
 
 /// <summary>One boot as it is shown.</summary>
 /// <param name="UsualQuietSeconds">The longest silence in good boots of this pair, or null without one.</param>
+/// <param name="PowerMarked">Whether a person marked when power was applied; else times count from the begin of the capture.</param>
 /// <param name="QuietSeconds">Seconds since the last byte, now; null when the capture has ended.</param>
 public sealed record BootView(
     string Id,
@@ -72,7 +85,8 @@ public sealed record BootView(
     int GoodBoots,
     string? EndedWhy,
     Problem? Waiting,
-    IReadOnlyList<BootNote> Notes
+    IReadOnlyList<BootNote> Notes,
+    bool PowerMarked
 );
 
 /// <summary>Makes what the pages show from what is stored and what runs.</summary>
@@ -82,7 +96,10 @@ public sealed class BenchViews(
     SettingsStore settings,
     Captures captures,
     Catalogue catalogue,
-    Preparing.CardStarts cardStarts
+    Preparing.CardStarts cardStarts,
+    Preparing.CardWriter writer,
+    Preparing.StandInImages files,
+    Preparing.ImageLooks looks
 )
 {
     /// <summary>All boards.</summary>
@@ -101,17 +118,18 @@ public sealed class BenchViews(
             ? $"{carrier} + {model.Name}"
             : $"{model?.Name ?? bench.Board.ModelId}, rev {bench.Board.RevisionId}";
         var placket = Placket(bench.Board.ModelId, boot, state, null);
+        var proof = ProofOf(bench, boot is null ? [] : [boot], state);
         return new(
             bench.Board.Id,
             bench.Board.Nickname,
             $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
             placket,
-            Word(bench, state),
+            Word(bench, state, proof),
             state is null or { Kept: true }
                 ? null
                 : state.LoginSeconds ?? (captures.With<object>(boot!.Id, r => r.Log.LastArrival ?? 0) as int?) / 1000.0,
             state?.Live == true,
-            NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state)
+            NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state, proof)
         );
     }
 
@@ -120,18 +138,23 @@ public sealed class BenchViews(
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return null;
-        var newest = boots.Of(id).FirstOrDefault();
+        var all = boots.Of(id);
+        var newest = all.FirstOrDefault();
         var boot = OfThisCard(bench, newest);
         var state = StateOf(bench, boot);
         var matches = MatchesOf(bench.Board);
         var image = catalogue.Image(bench.Board.ImageId);
+        var proof = ProofOf(bench, all, state);
+        // A step is done when something shows it: choosing is not writing, and drawing wires is not reading bytes.
         bool Done(SeamStep step) =>
             step switch
             {
-                SeamStep.Identify => true,
-                SeamStep.Match or SeamStep.Prepare => image is not null,
-                SeamStep.Connect => image is not null && boot is not null,
-                SeamStep.Boot => state is { Settled: true },
+                SeamStep.Identify => bench.Board.ToldBy.Count > 0,
+                SeamStep.Match => image is not null,
+                SeamStep.Prepare => proof.OnCard,
+                SeamStep.Connect => proof.BytesRead
+                    && Core.Connecting.SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag).Enough,
+                SeamStep.Boot => proof.BytesRead && state is { Settled: true, Outcome: not Outcome.Cut },
                 SeamStep.Diagnose => state is { Outcome: Outcome.ReachedLogin } or { Kept: true },
                 _ => state is { Kept: true },
             };
@@ -142,14 +165,74 @@ public sealed class BenchViews(
             ToldBy(bench.Board.ToldBy),
             image?.Title,
             [.. Enum.GetValues<SeamStep>().Select(s => new SeamState(s, Done(s)))],
-            Enum.GetValues<SeamStep>().ToDictionary(s => s, s => NextThings.For(s, bench.Board, catalogue, matches, state)),
+            Enum.GetValues<SeamStep>().ToDictionary(s => s, s => NextThings.For(s, bench.Board, catalogue, matches, state, proof)),
             Placket(bench.Board.ModelId, boot, state, null),
-            Word(bench, state),
+            Word(bench, state, proof),
             newest?.Id,
             state is { Kept: true },
-            bench.FaultId
+            bench.FaultId,
+            proof,
+            image is not null && files.IsStandIn(image),
+            [.. bench.Changes.Select(c => new ChangeView(c.Id, c.CauseId, c.Text, c.MadeAt, c.Edit, ProvenBy(c, bench, all)))],
+            PortOf(all)
         );
     }
+
+    /// <summary>What shows how far the work on a board is.</summary>
+    public Proof ProofOf(BenchBoard bench)
+    {
+        var all = boots.Of(bench.Board.Id);
+        return ProofOf(bench, all, StateOf(bench, OfThisCard(bench, all.FirstOrDefault())));
+    }
+
+    private Proof ProofOf(BenchBoard bench, IReadOnlyList<Boot> all, BootState? state)
+    {
+        var write = writer.Of(bench.Board.Id);
+        if (write is not null && (write.CardNumber != bench.CardNumber || write.SlotId == Preparing.CardSlots.CopyId))
+            write = null;
+        var seen = all.FirstOrDefault(b =>
+            b.CardNumber == bench.CardNumber && b.LastStage >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
+        );
+        var card =
+            bench.Board.ImageId is null ? CardState.NoImage
+            : write is { Running: true } ? CardState.BeingWritten
+            : seen is not null ? CardState.Seen
+            : write is { Step: Core.Preparing.WriteStep.Done } ? CardState.Written
+            : bench.ToldWritten ? CardState.Told
+            : write is { Erased: true } ? CardState.HalfWritten
+            : CardState.Chosen;
+        var says = card switch
+        {
+            CardState.BeingWritten => $"{write!.ImageTitle} is being written in {write.SlotName}.",
+            CardState.HalfWritten => write!.Problem?.Came,
+            _ => null,
+        };
+        return new(card, says, all.Any(b => b.LastStage is not null || b.Outcome is Outcome.Garbled), state?.Sag);
+    }
+
+    /// <summary>Whether a later boot proved a change.</summary>
+    private static string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
+    {
+        var later = all.Where(b =>
+                b.CardNumber == bench.CardNumber && b.StartedAt > change.MadeAt && b.Outcome is not (null or Outcome.Cut)
+            )
+            .OrderBy(b => b.Number)
+            .ToList();
+        return later.FirstOrDefault(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded && b.TopCause != change.CauseId) is { } good
+                ? $"Proven: boot {good.Number} reached the login without it."
+            : later.LastOrDefault(b => b.TopCause == change.CauseId) is { } still ? $"Not proven: boot {still.Number} shows the same."
+            : later.Count > 0 ? $"Boot {later[^1].Number} does not show it any more, and did not reach the login."
+            : "Not proven yet: no boot since.";
+    }
+
+    /// <summary>The port and speed that this board was captured at last, when the port is there.</summary>
+    private static CapturePort? PortOf(IReadOnlyList<Boot> all) =>
+        all.Select(b =>
+                b.Source.Split(' ') is [var path, "at", var speed, "8N1"] && path.StartsWith("/dev/", StringComparison.Ordinal)
+                    ? new CapturePort(path, int.Parse(speed, System.Globalization.CultureInfo.InvariantCulture))
+                    : null
+            )
+            .FirstOrDefault(p => p is not null && File.Exists(p.Path));
 
     private static string ToldBy(IReadOnlyList<string> sources)
     {
@@ -170,7 +253,30 @@ public sealed class BenchViews(
 
     /// <summary>The images for a board with their record of real boots; what is wanted is as the bench is when nobody says otherwise.</summary>
     public IReadOnlyList<Match> MatchesOf(Board board, Wish? wish = null) =>
-        Matcher.Match(board, catalogue, BootRecord.Of(board, catalogue, tallies ??= boots.Tallies()), wish ?? Wish.Usual(board));
+        Matcher.Match(
+            board,
+            catalogue,
+            BootRecord.Of(board, catalogue, tallies ??= boots.Tallies()),
+            wish ?? Wish.Usual(board),
+            Played(board)
+        );
+
+    /// <summary>The dry boots of images with a file of their own on this board, as far as they were looked into.</summary>
+    private Dictionary<string, Core.Images.DryBoot> Played(Board board)
+    {
+        var known = new Dictionary<string, Core.Images.DryBoot>();
+        if (App.Images.DryBoards.Of(board, catalogue).Value is not { } dry)
+            return known;
+        foreach (var image in catalogue.Images)
+            if (
+                image is { Path: { } path, Kind: not "installer" }
+                && image.InstructionSet == dry.Architecture
+                && File.Exists(path)
+                && looks.Known(path, dry) is { } played
+            )
+                known[image.Id] = played;
+        return known;
+    }
 
     private IReadOnlyList<BootTally>? tallies;
 
@@ -180,17 +286,17 @@ public sealed class BenchViews(
     {
         if (boot is null)
             return null;
-        var looked = captures.With<Tuple<BootReading, Diagnosis>>(
+        var looked = captures.With<Tuple<BootReading, Diagnosis, bool>>(
             boot.Id,
             r =>
             {
                 var (reading, diagnosis) = r.Diagnose();
-                return Tuple.Create(reading, diagnosis);
+                return Tuple.Create(reading, diagnosis, r.Ending.ProvesSilence);
             }
         );
         if (looked is null)
             return null;
-        var (reading, diagnosis) = looked;
+        var (reading, diagnosis, quiet) = looked;
         var live = captures.Running(boot.Id)?.Live == true;
         var top = diagnosis.Causes.FirstOrDefault(c => c.Id is not RuleBook.None and not RuleBook.SomethingElse);
         if (diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse)
@@ -198,35 +304,39 @@ public sealed class BenchViews(
         var login = reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
         return new(
             live,
-            !live || reading.Waiting || IsQuietTooLong(bench, boot.Id),
+            !live || reading.Waiting || quiet,
             diagnosis.Outcome,
             reading.LastStage,
             top,
             login is { } ms ? (int)Math.Round(ms / 1000.0) : null,
             bench.ChangedAt > boot.StartedAt,
-            settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id)
+            settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id),
+            SagIn(diagnosis, boot)
         );
     }
 
-    /// <summary>More than twice the longest usual silence, at least half a minute.</summary>
-    private bool IsQuietTooLong(BenchBoard bench, string bootId)
+    private static Core.Connecting.SupplySag? SagIn(Diagnosis diagnosis, Boot boot)
     {
-        if (captures.Running(bootId) is not { } capture)
-            return false;
-        int? last;
-        lock (capture.Reader)
-            last = capture.Reader.Log.LastArrival;
-        var usual = UsualQuiet(bench.Board.ModelId, bench.Board.RevisionId, bench.Board.ImageId) ?? 30_000;
-        return capture.Now - (last ?? 0) > Math.Max(30_000, usual * 2);
+        var line = diagnosis
+            .Causes.FirstOrDefault(c => c.Id == "supply-too-weak" && c.Probability >= 0.3)
+            ?.Evidence.FirstOrDefault(e => e.Line > 0);
+        if (line is null)
+            return null;
+        var volts = System.Text.RegularExpressions.Regex.Match(line.Text, @"(\d{1,2}\.\d{1,3}) ?V\b");
+        return new(
+            boot.Number,
+            line.Line,
+            volts.Success ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null
+        );
     }
 
-    private int? UsualQuiet(string modelId, string revisionId, string? imageId) =>
-        boots.Good(modelId, revisionId, imageId).Max(b => b.LongestQuiet);
-
-    private string Word(BenchBoard bench, BootState? state) =>
+    private static string Word(BenchBoard bench, BootState? state, Proof proof) =>
         state switch
         {
+            _ when proof.Card is CardState.BeingWritten => "Card is being written",
+            _ when proof.Card is CardState.HalfWritten => "Card half written",
             null when bench.Board.ImageId is null => "No image yet",
+            null when !proof.OnCard => "Card not written yet",
             null => "Ready to boot",
             { Kept: true } => "Working settings",
             { Corrected: true } => "Corrected, boot again",
@@ -273,14 +383,16 @@ public sealed class BenchViews(
         if (state.Outcome == Outcome.Garbled && last is null)
             return stage == Stage.Power ? "flawed" : "open";
         if (stage == Stage.Power)
-            return last is null && state.Settled ? "stopped"
+            return last is null && state.Settled && state.Outcome != Outcome.Cut ? "stopped"
                 : last is null ? "now"
                 : "reached";
         if (stage == last)
         {
             if (stage == Stage.Login)
                 return state.Outcome == Outcome.Degraded ? "flawed" : "reached";
-            return state.Live && !state.Settled ? "now" : "stopped";
+            return state.Live && !state.Settled ? "now"
+                : state.Outcome == Outcome.Cut ? "reached"
+                : "stopped";
         }
         if (reached is not null)
             return "reached";
@@ -330,7 +442,8 @@ public sealed class BenchViews(
             good.Count,
             boot.EndedWhy,
             capture?.Waiting,
-            boots.Notes(id)
+            [.. boots.Notes(id).Select(n => n with { Milliseconds = n.Milliseconds - boot.PowerAt })],
+            (capture?.Reader.Log.PowerAt ?? boot.PowerAt) > 0
         );
     }
 

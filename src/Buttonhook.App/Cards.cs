@@ -5,7 +5,7 @@ using Buttonhook.Storage;
 namespace Buttonhook.App;
 
 /// <summary>The cards that ship together with those that people added: the catalogue as it is now.</summary>
-public sealed class Cards(KnowledgeFiles knowledge, CardStore store, TimeProvider clock)
+public sealed class Cards(KnowledgeFiles knowledge, CardStore store, PreparationStore measured, TimeProvider clock)
 {
     private readonly Lock gate = new();
     private Catalogue? now;
@@ -44,18 +44,15 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, TimeProvide
         if (pack.Boards.FirstOrDefault(b => b.Revisions.Select(r => r.Id).Distinct().Count() < b.Revisions.Count) is { } twice)
             return new Problem($"Every revision of {twice.Name} should have its own id.", "Two have the same one.", "Rename one of them.");
         store.Add(pack, clock.GetUtcNow());
-        lock (gate)
-            (now, added) = (null, null);
+        Changed();
         return pack;
     }
 
-    /// <summary>Takes an added card away; false when no one added it.</summary>
-    public bool Remove(string kind, string id)
+    /// <summary>Reads the added cards anew: one was removed or taken back.</summary>
+    public void Changed()
     {
-        var gone = store.Remove(kind, id);
         lock (gate)
             (now, added) = (null, null);
-        return gone;
     }
 
     /// <summary>Everything of the catalogue with these ids as one file, or everything that people added when no id is named.</summary>
@@ -84,7 +81,7 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, TimeProvide
             );
     }
 
-    private static Catalogue Merge(Catalogue shipped, CardPack added) =>
+    private Catalogue Merge(Catalogue shipped, CardPack added) =>
         new(
             [.. shipped.Models.Where(m => added.Boards.All(a => a.Id != m.Id)), .. added.Boards],
             [.. shipped.Images.Where(m => added.Images.All(a => a.Id != m.Id)), .. added.Images],
@@ -92,6 +89,7 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, TimeProvide
             shipped.Adapters,
             [.. shipped.Codes.Where(m => added.Codes.All(a => a.Id != m.Id)), .. added.Codes],
             shipped.Cables,
-            shipped.Parts
+            shipped.Parts,
+            [.. shipped.MeasuredCards, .. measured.MeasuredCards()]
         );
 }

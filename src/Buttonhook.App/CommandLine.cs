@@ -73,10 +73,19 @@ public static class CommandLine
         var image = new Argument<string>("IMAGE") { Description = "An image, raw or packed as gz, xz, zst, bz2, zip or 7z." };
         var board = new Option<string?>("--board") { Description = "Board to dry-boot it on: an id of the catalogue, or a JSON file." };
         var sum = new Option<string?>("--sum") { Description = "SHA-256 that the download should have, or a file of sums." };
-        var inspect = new Command("inspect", "Look into an image and tell whether it boots.") { image, board, sum, json };
+        var inspect = new Command("inspect", "Look into an image and tell whether it boots.") { image, board, sum, json, data };
         inspect.SetAction(
             (parse, token) =>
-                Task.FromResult(Inspect(parse.GetValue(image)!, parse.GetValue(board), parse.GetValue(sum), parse.GetValue(json), token))
+                Task.FromResult(
+                    Inspect(
+                        parse.GetValue(image)!,
+                        parse.GetValue(board),
+                        parse.GetValue(sum),
+                        parse.GetValue(json),
+                        parse.GetValue(data),
+                        token
+                    )
+                )
         );
 
         var mark = new Option<string?>("--mark") { Description = "What is printed on the board." };
@@ -84,7 +93,7 @@ public static class CommandLine
         var text = new Option<string?>("--log") { Description = "A console log, or text of a running system." };
         var tree = new Option<string?>("--dtb") { Description = "A device tree blob." };
         var seen = new Option<string[]>("--seen") { Description = "An answer to a look, as LOOK=ANSWER; may be repeated." };
-        var identify = new Command("identify", "Tell which board it is.") { mark, code, text, tree, seen, json };
+        var identify = new Command("identify", "Tell which board it is.") { mark, code, text, tree, seen, json, data };
         identify.SetAction(parse =>
             Identify(
                 parse.GetValue(mark),
@@ -92,7 +101,8 @@ public static class CommandLine
                 parse.GetValue(text),
                 parse.GetValue(tree),
                 parse.GetValue(seen) ?? [],
-                parse.GetValue(json)
+                parse.GetValue(json),
+                parse.GetValue(data)
             )
         );
 
@@ -210,13 +220,16 @@ public static class CommandLine
         return 0;
     }
 
-    private static Answer<Core.Images.DryBoard> Known(string boardWord)
+    private static Answer<Core.Images.DryBoard> Known(string boardWord, string? folder)
     {
         var knowledge = KnowledgeFiles.Read();
-        return knowledge.Value is { } known ? Images.DryBoards.Find(boardWord, known.Catalogue, known.Schemas) : knowledge.Problem!;
+        if (knowledge.Value is not { } known)
+            return knowledge.Problem!;
+        var catalogue = CatalogueOf(known, folder);
+        return catalogue.Value is { } all ? Images.DryBoards.Find(boardWord, all, known.Schemas) : catalogue.Problem!;
     }
 
-    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, CancellationToken token)
+    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, string? folder, CancellationToken token)
     {
         // What first loaders look like is read and checked while the image is looked into.
         var signs = Task.Run(() => KnowledgeFiles.ReadSigns());
@@ -224,7 +237,7 @@ public static class CommandLine
         Core.Images.DryBoard? board = null;
         if (boardWord is not null)
         {
-            var named = Images.DryBoards.IsMinimal(boardWord) ? Images.DryBoards.Minimal(boardWord) : Known(boardWord);
+            var named = Images.DryBoards.IsMinimal(boardWord) ? Images.DryBoards.Minimal(boardWord) : Known(boardWord, folder);
             if (named.Value is null)
                 return Say(named.Problem!, Wrong);
             board = named.Value;
@@ -331,7 +344,20 @@ public static class CommandLine
         if (knowledge.Value is not { } known)
             return knowledge.Problem!;
         var opened = Database.Open(Path.Combine(folder ?? BenchOptions.UsualFolder, "buttonhook.db"));
-        return opened.Value is { } database ? new Cards(known, new CardStore(database), TimeProvider.System) : opened.Problem!;
+        return opened.Value is { } database
+            ? new Cards(known, new CardStore(database), new PreparationStore(database), TimeProvider.System)
+            : opened.Problem!;
+    }
+
+    /// <summary>The catalogue with the cards that a person added, where there are any: looking makes no data folder.</summary>
+    private static Answer<Core.Boards.Catalogue> CatalogueOf(KnowledgeFiles known, string? folder)
+    {
+        if (folder is not null || File.Exists(Path.Combine(BenchOptions.UsualFolder, "buttonhook.db")))
+        {
+            var own = OwnCards(folder);
+            return own.Value is { } cards ? cards.Catalogue : own.Problem!;
+        }
+        return known.Catalogue;
     }
 
     private static int ImportCards(string path, string? folder)
@@ -361,7 +387,7 @@ public static class CommandLine
         return 0;
     }
 
-    private static int Identify(string? mark, string? code, string? log, string? tree, string[] seen, bool asJson)
+    private static int Identify(string? mark, string? code, string? log, string? tree, string[] seen, bool asJson, string? folder)
     {
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
@@ -369,7 +395,10 @@ public static class CommandLine
         var clues = Clues(mark, code, log, tree, seen);
         if (clues.Value is not { } given)
             return Say(clues.Problem!, Failed);
-        var told = Core.Boards.Identification.Tell(given, known.Catalogue, known.Rules);
+        var catalogue = CatalogueOf(known, folder);
+        if (catalogue.Value is not { } all)
+            return Say(catalogue.Problem!, Failed);
+        var told = Core.Boards.Identification.Tell(given, all, known.Rules);
         if (told.Value is not { } identified)
             return Say(told.Problem!, Wrong);
         if (asJson)

@@ -99,9 +99,10 @@ public static class Demo
             var reader = new BootReader(knowledge.Rules);
             foreach (var piece in pieces)
                 reader.Add(piece.Bytes, piece.Milliseconds);
+            reader.Ending = new(CaptureEnd.Person, LongEnough - (reader.Log.LastArrival ?? 0));
             var (reading, diagnosis) = reader.Diagnose();
             boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
-            boots.End(boot.Id, "Ended by you.", at.AddMilliseconds(pieces.Count == 0 ? 0 : pieces[^1].Milliseconds));
+            boots.End(boot.Id, Consoles.Capture.ByYou, at.AddMilliseconds(LongEnough), reader.Ending);
             return (boot, reading);
         }
     }

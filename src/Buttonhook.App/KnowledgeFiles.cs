@@ -16,7 +16,8 @@ public sealed record KnowledgeFiles(
     IReadOnlyList<FirstLoaderSign> Signs,
     IReadOnlyList<Recipe> Recipes,
     string RecipeSchema,
-    IReadOnlyDictionary<string, string> FileSchemas
+    IReadOnlyDictionary<string, string> FileSchemas,
+    RealNames Names
 )
 {
     private static readonly string Shipped = Path.Combine(AppContext.BaseDirectory, "data");
@@ -27,7 +28,8 @@ public sealed record KnowledgeFiles(
         IReadOnlyList<Supply> Supplies,
         IReadOnlyList<SupplyCable> Cables,
         [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
-        IReadOnlyList<ConsoleAdapter> Adapters
+        IReadOnlyList<ConsoleAdapter> Adapters,
+        IReadOnlyList<MeasuredCard> MeasuredCards
     );
 
     /// <summary>Reads <c>data/</c> beside the program; a file that does not match its schema is a problem that names the place.</summary>
@@ -35,6 +37,7 @@ public sealed record KnowledgeFiles(
     {
         var data = folder ?? Shipped;
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
+        IReadOnlySet<string> Names(string name) => RealNames.Read(File.ReadAllText(Path.Combine(data, "names", $"{name}.txt")));
         IEnumerable<(string Name, string Yaml)> Files(string kind) =>
             Directory
                 .GetFiles(Path.Combine(data, kind), "*.yaml")
@@ -70,14 +73,15 @@ public sealed record KnowledgeFiles(
         var book = RuleBook.Read(Files("rulebook"), Schema("rulebook"));
         return book.Value is { } rules
             ? new KnowledgeFiles(
-                new(cards.Boards, cards.Images, bench.Supplies, bench.Adapters, cards.Codes, bench.Cables, bench.Fed),
+                new(cards.Boards, cards.Images, bench.Supplies, bench.Adapters, cards.Codes, bench.Cables, bench.Fed, bench.MeasuredCards),
                 new(rules),
                 boards,
                 schemas,
                 first,
                 recipes,
                 Schema("recipe"),
-                new Dictionary<string, string> { ["user-data"] = Schema("cloud-config"), ["network-config"] = Schema("network-config") }
+                new Dictionary<string, string> { ["user-data"] = Schema("cloud-config"), ["network-config"] = Schema("network-config") },
+                new(Names("time-zones"), Names("countries"))
             )
             : book.Problem!;
     }

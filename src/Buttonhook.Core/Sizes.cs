@@ -11,7 +11,7 @@ public static class Sizes
     /// <summary>One mebibyte in bytes.</summary>
     public const long MiB = 1L << 20;
 
-    /// <summary>What a card sold as <paramref name="gigabytes"/> GB usually holds: makers keep about 2.5 % back (58.2 GiB on a "64 GB" card).</summary>
+    /// <summary>What the simulated cards and flashes sold as <paramref name="gigabytes"/> GB hold: 97.7 %, 58.2 GiB on a "64 GB" card. For real ones see <see cref="Preparing.CardBand"/>.</summary>
     public static long CardBytes(int gigabytes) => (long)(gigabytes * 1e9 * 0.977);
 
     /// <summary>Bytes in binary units with one decimal from 1 GiB up ("3.7 GiB", "512 MiB").</summary>

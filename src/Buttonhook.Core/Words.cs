@@ -24,6 +24,7 @@ public static class Words
             Outcome.Stopped => stage is null ? "Stopped" : $"Stopped at {Of(stage)}",
             Outcome.Rebooting => "Restarts again and again",
             Outcome.Silent => stage is null ? "Silent" : $"Silent after {Of(stage)}",
+            Outcome.Cut => stage is null ? "Capture ended early" : $"Capture ended at {Of(stage)}",
             _ => "Console garbled",
         };
 }

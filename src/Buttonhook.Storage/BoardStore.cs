@@ -11,7 +11,25 @@ namespace Buttonhook.Storage;
 /// <param name="CardNumber">Counts the cards that were written for this board, from 1.</param>
 /// <param name="Corrected">Ids of the causes corrected on this card.</param>
 /// <param name="ChangedAt">When the newest correction on this card was made, or null.</param>
-public sealed record BenchBoard(Board Board, int CardNumber, string? FaultId, IReadOnlyList<string> Corrected, DateTimeOffset? ChangedAt);
+/// <param name="ToldWritten">Whether a person says that this card was written elsewhere.</param>
+/// <param name="Changes">What was changed on this card, in order.</param>
+public sealed record BenchBoard(
+    Board Board,
+    int CardNumber,
+    string? FaultId,
+    IReadOnlyList<string> Corrected,
+    DateTimeOffset? ChangedAt,
+    bool ToldWritten,
+    IReadOnlyList<CardChange> Changes
+);
+
+/// <summary>One change on the card or bench of a board.</summary>
+/// <param name="Id">For taking it back.</param>
+/// <param name="Edit">What was really changed in a file of the card, or null when only words tell of it.</param>
+public sealed record CardChange(long Id, string CauseId, string Text, DateTimeOffset MadeAt, ChangedLine? Edit);
+
+/// <summary>A line of a file that was changed on a card: its place, and the line before and after (null: it was not there).</summary>
+public sealed record ChangedLine(string Path, int Line, string? Before, string? After);
 
 /// <summary>The boards on the bench.</summary>
 public sealed class BoardStore(Database database)
@@ -33,27 +51,35 @@ public sealed class BoardStore(Database database)
         long Simulated,
         string? FaultId,
         string? CableId,
-        string Parts
+        string Parts,
+        long? ToldCard
     );
 
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
         screen AS Screen, network AS Network, supply_id AS SupplyId, adapter_id AS AdapterId, told_by AS ToldBy, image_id AS ImageId,
-        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts
+        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts, told_card AS ToldCard
         """;
 
     /// <summary>All boards in the order of the bench.</summary>
     public IReadOnlyList<BenchBoard> All()
     {
         using var connection = database.Connect();
-        return [.. connection.Query<Row>($"SELECT {Columns} FROM boards ORDER BY position").Select(r => Read(r, connection))];
+        return
+        [
+            .. connection
+                .Query<Row>($"SELECT {Columns} FROM boards WHERE removed_at IS NULL ORDER BY position")
+                .Select(r => Read(r, connection)),
+        ];
     }
 
     /// <summary>One board, or null.</summary>
     public BenchBoard? Find(string id)
     {
         using var connection = database.Connect();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boards WHERE id = @id", new { id }) is { } row
+        return
+            connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boards WHERE id = @id AND removed_at IS NULL", new { id })
+                is { } row
             ? Read(row, connection)
             : null;
     }
@@ -61,10 +87,17 @@ public sealed class BoardStore(Database database)
     private static BenchBoard Read(Row r, SqliteConnection connection)
     {
         var changes = connection
-            .Query<(string CauseId, string Text, string MadeAt)>(
-                "SELECT cause_id, text, made_at FROM changes WHERE board_id = @Id AND card_number = @CardNumber ORDER BY id",
+            .Query<(long Id, string CauseId, string Text, string MadeAt, string? Edit)>(
+                "SELECT id, cause_id, text, made_at, edit FROM changes WHERE board_id = @Id AND card_number = @CardNumber AND removed_at IS NULL ORDER BY id",
                 new { r.Id, r.CardNumber }
             )
+            .Select(c => new CardChange(
+                c.Id,
+                c.CauseId,
+                c.Text,
+                DateTimeOffset.Parse(c.MadeAt, CultureInfo.InvariantCulture),
+                c.Edit is null ? null : JsonSerializer.Deserialize<ChangedLine>(c.Edit, DataFile.Json)
+            ))
             .ToList();
         var board = new Board(
             r.Id,
@@ -86,8 +119,15 @@ public sealed class BoardStore(Database database)
             [.. changes.Select(c => c.Text)],
             r.Simulated != 0
         );
-        DateTimeOffset? changedAt = changes.Count == 0 ? null : DateTimeOffset.Parse(changes[^1].MadeAt, CultureInfo.InvariantCulture);
-        return new(board, (int)r.CardNumber, r.FaultId, [.. changes.Select(c => c.CauseId)], changedAt);
+        return new(
+            board,
+            (int)r.CardNumber,
+            r.FaultId,
+            [.. changes.Select(c => c.CauseId)],
+            changes.Count == 0 ? null : changes[^1].MadeAt,
+            r.ToldCard == r.CardNumber,
+            changes
+        );
     }
 
     /// <summary>Puts a new board at the end of the bench, or saves what changed of one; a nickname that another board has is a problem.</summary>
@@ -148,14 +188,24 @@ public sealed class BoardStore(Database database)
         );
     }
 
+    /// <summary>Notes that a person says that the card in a board was written elsewhere, or takes that back.</summary>
+    public void TellWritten(string boardId, bool written)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "UPDATE boards SET told_card = CASE WHEN @written THEN card_number END WHERE id = @boardId",
+            new { boardId, written }
+        );
+    }
+
     /// <summary>Notes one correction on the card or bench of a board.</summary>
-    public void AddChange(string boardId, string causeId, string text, DateTimeOffset at)
+    public void AddChange(string boardId, string causeId, string text, DateTimeOffset at, ChangedLine? edit = null)
     {
         using var connection = database.Connect();
         connection.Execute(
             """
-            INSERT INTO changes (board_id, card_number, cause_id, text, made_at)
-            SELECT id, card_number, @causeId, @text, @at FROM boards WHERE id = @boardId
+            INSERT INTO changes (board_id, card_number, cause_id, text, made_at, edit)
+            SELECT id, card_number, @causeId, @text, @at, @edit FROM boards WHERE id = @boardId
             """,
             new
             {
@@ -163,14 +213,8 @@ public sealed class BoardStore(Database database)
                 causeId,
                 text,
                 at = at.ToString("O"),
+                edit = edit is null ? null : JsonSerializer.Serialize(edit, DataFile.Json),
             }
         );
-    }
-
-    /// <summary>Takes a board off the bench with all its boots and settings.</summary>
-    public void Remove(string boardId)
-    {
-        using var connection = database.Connect();
-        connection.Execute("DELETE FROM boards WHERE id = @boardId", new { boardId });
     }
 }

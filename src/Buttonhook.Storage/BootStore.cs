@@ -15,6 +15,9 @@ namespace Buttonhook.Storage;
 /// <param name="EndedWhy">Why the capture ended, in plain words.</param>
 /// <param name="Outcome">Null while it is still open how it ends.</param>
 /// <param name="LongestQuiet">The longest silence before the login, in milliseconds.</param>
+/// <param name="EndKind">How the capture ended; null while it has not.</param>
+/// <param name="EndQuiet">How long it listened behind the last byte, in milliseconds; null when that is not known.</param>
+/// <param name="PowerAt">Milliseconds from the begin of the capture to power, 0 when it began with it or nobody said when.</param>
 public sealed record Boot(
     string Id,
     string BoardId,
@@ -31,7 +34,10 @@ public sealed record Boot(
     Stage? LastStage,
     IReadOnlyList<StageReached> Stages,
     string? TopCause,
-    int? LongestQuiet
+    int? LongestQuiet,
+    CaptureEnd? EndKind,
+    int? EndQuiet,
+    int PowerAt
 );
 
 /// <summary>A piece of a capture exactly as received, and milliseconds since power (-1 when unknown).</summary>
@@ -59,13 +65,17 @@ public sealed class BootStore(Database database)
         string? LastStage,
         string Stages,
         string? TopCause,
-        long? LongestQuiet
+        long? LongestQuiet,
+        string? EndKind,
+        long? EndQuiet,
+        long PowerAt
     );
 
     private const string Columns = """
         id AS Id, board_id AS BoardId, number AS Number, card_number AS CardNumber, model_id AS ModelId, revision_id AS RevisionId,
         image_id AS ImageId, source AS Source, started_at AS StartedAt, ended_at AS EndedAt, ended_why AS EndedWhy, outcome AS Outcome,
-        last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet
+        last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet,
+        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt
         """;
 
     /// <summary>Begins a boot of a board with the card that is in it now.</summary>
@@ -140,12 +150,19 @@ public sealed class BootStore(Database database)
         );
     }
 
+    /// <summary>Counts the changes of what a summary says of the same bytes; older summaries are made anew.</summary>
+    private const int SummaryVersion = 1;
+
+    /// <summary>Ended boots whose summary was made by older rules.</summary>
+    public IReadOnlyList<Boot> OutOfDate() =>
+        Query("WHERE summary_version < @SummaryVersion AND ended_at IS NOT NULL ORDER BY started_at DESC", new { SummaryVersion });
+
     /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
     public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet WHERE id = @bootId",
+            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @SummaryVersion WHERE id = @bootId",
             new
             {
                 bootId,
@@ -154,23 +171,34 @@ public sealed class BootStore(Database database)
                 stages = JsonSerializer.Serialize(reading.StageLines, DataFile.Json),
                 topCause = settled ? topCause : null,
                 quiet = reading.LongestQuietMilliseconds,
+                SummaryVersion,
             }
         );
     }
 
     /// <summary>Ends a capture.</summary>
-    public void End(string bootId, string why, DateTimeOffset at)
+    /// <param name="why">In plain words.</param>
+    public void End(string bootId, string why, DateTimeOffset at, Ending ending)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "UPDATE boots SET ended_at = @at, ended_why = @why WHERE id = @bootId AND ended_at IS NULL",
+            "UPDATE boots SET ended_at = @at, ended_why = @why, end_kind = @kind, end_quiet = @quiet WHERE id = @bootId AND ended_at IS NULL",
             new
             {
                 bootId,
                 why,
+                kind = ending.How.ToString(),
+                quiet = ending.QuietMilliseconds,
                 at = at.ToString("O", CultureInfo.InvariantCulture),
             }
         );
+    }
+
+    /// <summary>Notes when power was applied, in milliseconds from the begin of the capture: times count from there.</summary>
+    public void SetPower(string bootId, int milliseconds)
+    {
+        using var connection = database.Connect();
+        connection.Execute("UPDATE boots SET power_at = @milliseconds WHERE id = @bootId", new { bootId, milliseconds });
     }
 
     /// <summary>Takes away a boot that came to nothing: a port that did not open, a file that was no log.</summary>
@@ -184,21 +212,30 @@ public sealed class BootStore(Database database)
     public Boot? Find(string id)
     {
         using var connection = database.Connect();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boots WHERE id = @id", new { id }) is { } row
+        return
+            connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM boots WHERE id = @id AND removed_at IS NULL", new { id })
+                is { } row
             ? Read(row)
             : null;
     }
 
     /// <summary>The boots of a board, newest first.</summary>
-    public IReadOnlyList<Boot> Of(string boardId) => Query("WHERE board_id = @boardId ORDER BY number DESC", new { boardId });
+    public IReadOnlyList<Boot> Of(string boardId) =>
+        Query("WHERE board_id = @boardId AND removed_at IS NULL ORDER BY number DESC", new { boardId });
 
     /// <summary>The newest boot of each board, by board id.</summary>
     public IReadOnlyDictionary<string, Boot> Latest() =>
-        Query("WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id)", new { })
+        Query(
+                "WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id AND b.removed_at IS NULL) AND removed_at IS NULL",
+                new { }
+            )
             .ToDictionary(b => b.BoardId);
 
     /// <summary>The newest boots of all boards.</summary>
-    public IReadOnlyList<Boot> Newest(int most) => Query("ORDER BY started_at DESC LIMIT @most", new { most });
+    public IReadOnlyList<Boot> Newest(int most) =>
+        Query($"WHERE removed_at IS NULL AND {OnTheBench} ORDER BY started_at DESC LIMIT @most", new { most });
+
+    private const string OnTheBench = "board_id IN (SELECT id FROM boards WHERE removed_at IS NULL)";
 
     /// <summary>How many boots there are.</summary>
     public int Count()
@@ -223,7 +260,7 @@ public sealed class BootStore(Database database)
         public double? SlowestSeconds { get; init; }
     }
 
-    /// <summary>Boots of every image on every board, counted; boots whose end is open, or whose console was at fault, do not count.</summary>
+    /// <summary>Boots of every image on every board, counted; boots whose end is not known, or whose console was at fault, do not count.</summary>
     public IReadOnlyList<BootTally> Tallies()
     {
         using var connection = database.Connect();
@@ -236,7 +273,8 @@ public sealed class BootStore(Database database)
                       SELECT image_id, board_id, model_id, revision_id, outcome IN ('ReachedLogin', 'Degraded') AS good,
                         (SELECT json_extract(s.value, '$.milliseconds') / 1000.0 FROM json_each(stages) AS s WHERE json_extract(s.value, '$.stage') = 'login') AS seconds
                       FROM boots
-                      WHERE image_id IS NOT NULL AND outcome IS NOT NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'
+                      WHERE image_id IS NOT NULL AND outcome IS NOT NULL AND outcome <> 'Cut' AND removed_at IS NULL
+                        AND COALESCE(top_cause, '') NOT LIKE 'console-%'
                     )
                     SELECT image_id AS ImageId, board_id AS BoardId, model_id AS ModelId, revision_id AS RevisionId,
                       SUM(good) AS Successes, COUNT(*) AS Tries,
@@ -261,7 +299,7 @@ public sealed class BootStore(Database database)
     public IReadOnlyList<Boot> Good(string modelId, string revisionId, string? imageId) =>
         [
             .. Query(
-                    "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IN ('ReachedLogin', 'Degraded') ORDER BY started_at DESC LIMIT 50",
+                    "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IN ('ReachedLogin', 'Degraded') AND removed_at IS NULL ORDER BY started_at DESC LIMIT 50",
                     new
                     {
                         modelId,
@@ -325,6 +363,9 @@ public sealed class BootStore(Database database)
             r.LastStage is null ? null : Enum.Parse<Stage>(r.LastStage),
             JsonSerializer.Deserialize<StageReached[]>(r.Stages, DataFile.Json) ?? [],
             r.TopCause,
-            (int?)r.LongestQuiet
+            (int?)r.LongestQuiet,
+            r.EndKind is null ? null : Enum.Parse<CaptureEnd>(r.EndKind),
+            (int?)r.EndQuiet,
+            (int)r.PowerAt
         );
 }

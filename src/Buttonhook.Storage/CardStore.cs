@@ -16,7 +16,9 @@ public sealed class CardStore(Database database)
     public CardPack All()
     {
         using var connection = database.Connect();
-        var rows = connection.Query<Row>("SELECT kind AS Kind, card AS Card FROM cards ORDER BY added_at, id").ToList();
+        var rows = connection
+            .Query<Row>("SELECT kind AS Kind, card AS Card FROM cards WHERE removed_at IS NULL ORDER BY added_at, id")
+            .ToList();
         IReadOnlyList<T> Of<T>(string kind) =>
             [.. rows.Where(r => r.Kind == kind).Select(r => JsonSerializer.Deserialize<T>(r.Card, DataFile.Json)!)];
         return new(Of<BoardModel>("board"), Of<ImageCard>("image"), Of<RevisionScheme>("code"));
@@ -31,7 +33,7 @@ public sealed class CardStore(Database database)
             connection.Execute(
                 """
                 INSERT INTO cards (kind, id, card, added_at) VALUES (@kind, @id, @card, @at)
-                ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card
+                ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card, removed_at = NULL
                 """,
                 new
                 {
@@ -49,13 +51,6 @@ public sealed class CardStore(Database database)
         foreach (var code in pack.Codes)
             Put("code", code.Id, code);
         transaction.Commit();
-    }
-
-    /// <summary>Takes an added card away; false when there is none.</summary>
-    public bool Remove(string kind, string id)
-    {
-        using var connection = database.Connect();
-        return connection.Execute("DELETE FROM cards WHERE kind = @kind AND id = @id", new { kind, id }) > 0;
     }
 
     /// <summary>Keeps what an inspection found in the file of an image.</summary>

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using Buttonhook.Core;
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Preparing;
 using Dapper;
 
@@ -9,37 +10,42 @@ namespace Buttonhook.Storage;
 /// <summary>What is set before the first boot, recipes that people added, and the writing of cards.</summary>
 public sealed class PreparationStore(Database database)
 {
-    private sealed record PreparationRow(string FirstBoot, string Recipes);
+    private sealed record PreparationRow(string FirstBoot, string Recipes, long Version);
 
     private sealed record SlotRow(string Id, string Name, string Setup);
 
-    /// <summary>What is set for a board, and the ids of its recipes; the usual when nothing was set.</summary>
-    public (FirstBoot Set, IReadOnlyList<string> Recipes) Of(string boardId)
+    /// <summary>What is set for a board, the ids of its recipes, and which version of it this is; the usual, version 0, when nothing was set.</summary>
+    public (FirstBoot Set, IReadOnlyList<string> Recipes, int Version) Of(string boardId)
     {
         using var connection = database.Connect();
         var row = connection.QuerySingleOrDefault<PreparationRow>(
-            "SELECT first_boot AS FirstBoot, recipes AS Recipes FROM preparations WHERE board_id = @boardId",
+            "SELECT first_boot AS FirstBoot, recipes AS Recipes, version AS Version FROM preparations WHERE board_id = @boardId",
             new { boardId }
         );
-        return row is null ? (FirstBoot.Usual, []) : (Read<FirstBoot>(row.FirstBoot), Read<IReadOnlyList<string>>(row.Recipes));
+        return row is null
+            ? (FirstBoot.Usual, [], 0)
+            : (Read<FirstBoot>(row.FirstBoot), Read<IReadOnlyList<string>>(row.Recipes), (int)row.Version);
     }
 
-    /// <summary>Stores what is set for a board.</summary>
-    public void Set(string boardId, FirstBoot set, IReadOnlyList<string> recipes)
+    /// <summary>Stores what is set for a board, if it is still the version that it was made from; false, and nothing stored, when somebody else was faster.</summary>
+    public bool Set(string boardId, FirstBoot set, IReadOnlyList<string> recipes, int version)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            """
-            INSERT INTO preparations (board_id, first_boot, recipes) VALUES (@boardId, @set, @recipes)
-            ON CONFLICT (board_id) DO UPDATE SET first_boot = excluded.first_boot, recipes = excluded.recipes
-            """,
-            new
-            {
-                boardId,
-                set = JsonSerializer.Serialize(set, DataFile.Json),
-                recipes = JsonSerializer.Serialize(recipes, DataFile.Json),
-            }
-        );
+        return connection.Execute(
+                """
+                INSERT INTO preparations (board_id, first_boot, recipes, version)
+                SELECT @boardId, @set, @recipes, 1 WHERE @version = 0 OR EXISTS (SELECT 1 FROM preparations WHERE board_id = @boardId)
+                ON CONFLICT (board_id) DO UPDATE SET first_boot = excluded.first_boot, recipes = excluded.recipes, version = preparations.version + 1
+                  WHERE preparations.version = @version
+                """,
+                new
+                {
+                    boardId,
+                    version,
+                    set = JsonSerializer.Serialize(set, DataFile.Json),
+                    recipes = JsonSerializer.Serialize(recipes, DataFile.Json),
+                }
+            ) > 0;
     }
 
     /// <summary>The host names that are set for other boards.</summary>
@@ -49,7 +55,10 @@ public sealed class PreparationStore(Database database)
         return
         [
             .. connection
-                .Query<string>("SELECT first_boot FROM preparations WHERE board_id <> @exceptBoardId", new { exceptBoardId })
+                .Query<string>(
+                    "SELECT first_boot FROM preparations WHERE board_id <> @exceptBoardId AND board_id IN (SELECT id FROM boards WHERE removed_at IS NULL)",
+                    new { exceptBoardId }
+                )
                 .Select(s => Read<FirstBoot>(s).HostName)
                 .OfType<string>(),
         ];
@@ -119,8 +128,9 @@ public sealed class PreparationStore(Database database)
         return [.. connection.Query<string>("SELECT state FROM card_writes WHERE running = 1").Select(Read<CardWrite>)];
     }
 
-    /// <summary>The speeds of the user's own finished writes, newest first: bytes a second written and read back. Once a real card was written, simulated ones do not count.</summary>
-    public IReadOnlyList<(double Write, double Read)> Speeds()
+    /// <summary>The speeds of the user's own finished writes, newest first: bytes a second written and read back.</summary>
+    /// <param name="real">Those of real cards, or those of simulated slots: one says nothing of the other.</param>
+    public IReadOnlyList<(double Write, double Read)> Speeds(bool real)
     {
         using var connection = database.Connect();
         var own = connection
@@ -128,15 +138,33 @@ public sealed class PreparationStore(Database database)
             .Select(Read<CardWrite>)
             .Where(w => w.WriteBytesPerSecond is > 0 && w.ReadBytesPerSecond is > 0)
             .ToList();
-        var real = own.Where(w => w.SlotId.StartsWith("dev-", StringComparison.Ordinal)).ToList();
-        return [.. (real.Count > 0 ? real : own).Take(20).Select(w => (w.WriteBytesPerSecond!.Value, w.ReadBytesPerSecond!.Value))];
+        return
+        [
+            .. own.Where(w => w.SlotId.StartsWith("dev-", StringComparison.Ordinal) == real)
+                .Take(20)
+                .Select(w => (w.WriteBytesPerSecond!.Value, w.ReadBytesPerSecond!.Value)),
+        ];
+    }
+
+    /// <summary>Real cards that were written here: the label that their board says, and what they really hold.</summary>
+    public IReadOnlyList<MeasuredCard> MeasuredCards()
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<string>("SELECT state FROM card_writes WHERE running = 0 AND slot_id LIKE 'dev-%'")
+                .Select(Read<CardWrite>)
+                .Where(w => w is { LabelGb: > 0, CardBytes: > 0, Step: WriteStep.Done })
+                .Select(w => new MeasuredCard(w.LabelGb!.Value, w.CardBytes!.Value, $"written here on {w.StartedAt:yyyy-MM-dd}")),
+        ];
     }
 
     /// <summary>Recipes that people added.</summary>
     public IReadOnlyList<Recipe> Recipes()
     {
         using var connection = database.Connect();
-        return [.. connection.Query<string>("SELECT recipe FROM recipes ORDER BY id").Select(Read<Recipe>)];
+        return [.. connection.Query<string>("SELECT recipe FROM recipes WHERE removed_at IS NULL ORDER BY id").Select(Read<Recipe>)];
     }
 
     /// <summary>Adds recipes, or takes the place of those with the same id.</summary>
@@ -144,7 +172,7 @@ public sealed class PreparationStore(Database database)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "INSERT INTO recipes (id, recipe) VALUES (@Id, @text) ON CONFLICT (id) DO UPDATE SET recipe = excluded.recipe",
+            "INSERT INTO recipes (id, recipe) VALUES (@Id, @text) ON CONFLICT (id) DO UPDATE SET recipe = excluded.recipe, removed_at = NULL",
             new { recipe.Id, text = JsonSerializer.Serialize(recipe, DataFile.Json) }
         );
     }

@@ -172,7 +172,7 @@ public class BootTests
         var bench = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
         var boot = boots.Begin(bench, "test", DateTimeOffset.UtcNow);
         var source = new PushedSource();
-        await using var capture = new Capture(boot, boots, app.Services.GetRequiredService<RuleBookIndex>(), source, _ => { });
+        await using var capture = new Capture(boot, boots, app.Services.GetRequiredService<RuleBookIndex>(), source, null, _ => { });
         using (var database = app.Services.GetRequiredService<Database>().Connect())
         {
             // A writer that holds the database makes storing fail as a full disk does.
@@ -202,7 +202,7 @@ public class BootTests
 
         public int Now => 0;
 
-        public Core.Problem? Start(Action<StoredPiece> received, Action<string> ended)
+        public Core.Problem? Start(Action<StoredPiece> received, Action<Core.Diagnosing.CaptureEnd, string> ended)
         {
             this.received = received;
             return null;

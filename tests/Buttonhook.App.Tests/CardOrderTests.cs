@@ -144,7 +144,7 @@ public sealed class CardOrderTests
         );
         foreach (var wrong in new[] { Set("frost north"), Set("-frost"), Set("frost", "Orchard 2", "short"), Set(new string('a', 64)) })
             await RunningApp.ProblemOf(await app.Http.PutAsJsonAsync($"/api/boards/{board}/first-boot", wrong), 422);
-        await using var stream = await app.Http.GetStreamAsync($"/api/boards/{board}/first-boot.zip");
+        await using var stream = await app.Http.GetStreamAsync($"/api/boards/{board}/first-boot.zip?secrets=true");
         using var bytes = new MemoryStream();
         await stream.CopyToAsync(bytes);
         using var zip = new ZipArchive(bytes);
@@ -154,12 +154,21 @@ public sealed class CardOrderTests
             return reader.ReadToEnd();
         }
         var user = Entry("user-data");
-        Assert.Contains("hostname: frost-north", user);
+        Assert.Contains("hostname: \"frost-north\"", user);
         Assert.Contains("$6$", user);
         Assert.All(zip.Entries, e => Assert.DoesNotContain("..", e.FullName));
         var all = string.Concat(zip.Entries.Select(e => Entry(e.FullName)));
         Assert.DoesNotContain("correct horse", all);
         Assert.DoesNotContain("apple blossom", all);
+        var plain = await app.Http.GetByteArrayAsync($"/api/boards/{board}/first-boot.zip");
+        using var without = new ZipArchive(new MemoryStream(plain));
+        foreach (var entry in without.Entries)
+        {
+            using var reader = new StreamReader(entry.Open());
+            var text = await reader.ReadToEndAsync();
+            Assert.DoesNotContain("$6$", text);
+            Assert.DoesNotContain("password\":", text.Replace("password:", "password\":"));
+        }
         Assert.Equal(404, (int)(await app.Http.GetAsync("/api/boards/nobody/first-boot.zip")).StatusCode);
     }
 

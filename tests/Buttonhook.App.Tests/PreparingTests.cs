@@ -36,18 +36,24 @@ public sealed class PreparingTests
             recipes = recipes ?? [],
         };
 
-    private static object Order(string slotId, bool checkSize = false) =>
+    private static object Order(string slotId, bool checkSize = false, bool anyway = false) =>
         new
         {
             slotId,
             confirm = (string?)null,
             checkSize,
-            anyway = false,
+            anyway,
         };
 
-    private static async Task<JsonElement> Written(RunningApp app, string boardId, string slot, bool checkSize = false)
+    internal static async Task<JsonElement> Written(
+        RunningApp app,
+        string boardId,
+        string slot,
+        bool checkSize = false,
+        bool anyway = false
+    )
     {
-        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{boardId}/card", Order(slot, checkSize)));
+        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{boardId}/card", Order(slot, checkSize, anyway)));
         for (var i = 0; i < 1200; i++)
         {
             var write = await app.Get($"/api/boards/{boardId}/card");
@@ -96,7 +102,10 @@ public sealed class PreparingTests
             .Images.PartitionTable.Read(Core.Images.ImageBytes.Of(file))
             .Partitions.Select(p => Core.Images.FileTree.Open(Core.Images.ImageBytes.Of(file).Slice(p.StartBytes, p.LengthBytes)).Tree!)
             .First(t => t.Kind == "ext4");
-        Assert.Contains("hostname: frost-copy", System.Text.Encoding.UTF8.GetString(tree.Read("/var/lib/cloud/seed/nocloud/user-data")!));
+        Assert.Contains(
+            "hostname: \"frost-copy\"",
+            System.Text.Encoding.UTF8.GetString(tree.Read("/var/lib/cloud/seed/nocloud/user-data")!)
+        );
     }
 
     [Fact]

@@ -45,13 +45,19 @@ public sealed class RunningApp : IAsyncDisposable
 
     public IServiceProvider Services => app.Services;
 
-    public static async Task<RunningApp> Start(bool demo = false, string? folder = null, double pace = 200, bool keep = false)
+    public static async Task<RunningApp> Start(
+        bool demo = false,
+        string? folder = null,
+        double pace = 200,
+        bool keep = false,
+        bool standIns = true
+    )
     {
         folder ??= Directory.CreateTempSubdirectory("buttonhook-").FullName;
         var database = Database.Open(Path.Combine(folder, "bench.db")).Value!;
         if (demo)
             Demo.Fill(Knowledge.Value, database, TimeProvider.System);
-        var app = BenchApp.Build(new(folder, "http://127.0.0.1:0", demo, pace), database, Knowledge.Value);
+        var app = BenchApp.Build(new(folder, "http://127.0.0.1:0", standIns, pace), database, Knowledge.Value);
         await app.StartAsync();
         return new(app, folder, keep);
     }

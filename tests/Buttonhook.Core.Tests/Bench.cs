@@ -11,7 +11,8 @@ public static class Bench
         IReadOnlyList<Supply> Supplies,
         IReadOnlyList<SupplyCable> Cables,
         [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
-        IReadOnlyList<ConsoleAdapter> Adapters
+        IReadOnlyList<ConsoleAdapter> Adapters,
+        IReadOnlyList<MeasuredCard> MeasuredCards
     );
 
     public static Catalogue Catalogue { get; } = Read();
@@ -26,7 +27,8 @@ public static class Bench
             parts.Adapters,
             Many<RevisionScheme>("codes", "revision-code"),
             parts.Cables,
-            parts.Fed
+            parts.Fed,
+            parts.MeasuredCards
         );
     }
 
@@ -39,7 +41,8 @@ public static class Bench
             Catalogue.Adapters,
             Catalogue.Codes,
             Catalogue.Cables,
-            Catalogue.Parts
+            Catalogue.Parts,
+            Catalogue.MeasuredCards
         );
 
     private static IReadOnlyList<T> Many<T>(string folder, string schema)
@@ -59,7 +62,9 @@ public static class Bench
     public static Board Board(string model, string? revision = null, int? card = 32, string? image = null, bool screen = false)
     {
         var card0 = Catalogue.Model(model)!;
-        var supply = Catalogue.Supplies.Last(s => Math.Abs(s.Volts - card0.Power.Volts) < 0.3 && s.Amps >= card0.Power.Amps);
+        var supply = Catalogue.Supplies.Last(s =>
+            Math.Abs(s.Volts - card0.Power.Volts) < 0.3 && s.Amps >= card0.Power.Amps && s.Plug == card0.Power.Connector
+        );
         var adapter = Catalogue.Adapters.First(a => a.Levels.Contains(card0.Console.Level));
         return new(
             "id",

@@ -21,5 +21,10 @@ public static class Knowledge
 
     public static RuleBookIndex Rules => LazyRules.Value;
 
+    public static Core.Preparing.RealNames Names { get; } = new(Read("time-zones"), Read("countries"));
+
+    private static IReadOnlySet<string> Read(string list) =>
+        Core.Preparing.RealNames.Read(File.ReadAllText(Path.Combine(Data, $"names/{list}.txt")));
+
     private static string Here([CallerFilePath] string file = "") => Path.GetDirectoryName(file)!;
 }

@@ -54,14 +54,25 @@ public sealed class PreparationStoreTests : IDisposable
     public void What_is_set_comes_back_and_goes_with_its_board()
     {
         Assert.Equal((FirstBoot.Usual.HostName, 0), (store.Of("a").Set.HostName, store.Of("a").Recipes.Count));
-        store.Set("a", FirstBoot.Usual with { HostName = "frost", Wireless = new("Orchard", "00", "PT"), Keys = ["k"] }, ["usb-link"]);
-        store.Set("a", FirstBoot.Usual with { HostName = "frost-2", Wireless = new("Orchard", "00", "PT"), Keys = ["k"] }, ["usb-link"]);
-        var (set, recipes) = store.Of("a");
+        store.Set("a", FirstBoot.Usual with { HostName = "frost", Wireless = new("Orchard", "00", "PT"), Keys = ["k"] }, ["usb-link"], 0);
+        store.Set("a", FirstBoot.Usual with { HostName = "frost-2", Wireless = new("Orchard", "00", "PT"), Keys = ["k"] }, ["usb-link"], 1);
+        var (set, recipes, version) = store.Of("a");
+        Assert.Equal(2, version);
         Assert.Equal(("frost-2", "Orchard", "k", "usb-link"), (set.HostName, set.Wireless!.Name, set.Keys[0], recipes[0]));
         Assert.Equal(["frost-2"], store.HostNames("b"));
         Assert.Empty(store.HostNames("a"));
-        new BoardStore(database).Remove("a");
+        new RemovalStore(database).Remove("board", "a", DateTimeOffset.UtcNow);
         Assert.Empty(store.HostNames("b"));
+    }
+
+    [Fact]
+    public void A_save_that_was_made_from_an_older_version_stores_nothing()
+    {
+        Assert.True(store.Set("a", FirstBoot.Usual with { TimeZone = "Europe/Lisbon" }, [], 0));
+        Assert.False(store.Set("a", FirstBoot.Usual with { HostName = "frost" }, [], 0));
+        Assert.Equal(("Europe/Lisbon", null, 1), (store.Of("a").Set.TimeZone, store.Of("a").Set.HostName, store.Of("a").Version));
+        Assert.True(store.Set("a", FirstBoot.Usual with { HostName = "frost" }, [], 1));
+        Assert.False(store.Set("b", FirstBoot.Usual, [], 3));
     }
 
     [Fact]
@@ -79,13 +90,15 @@ public sealed class PreparationStoreTests : IDisposable
     }
 
     [Fact]
-    public void Speeds_are_those_of_real_cards_once_there_are_some()
+    public void Speeds_of_simulated_slots_say_nothing_of_real_cards()
     {
         store.Keep(Write("1", WriteStep.Done, 1, speed: 10));
         store.Keep(Write("2", WriteStep.Done, 2, "copy", 99));
-        Assert.Equal([(10.0, 20.0)], store.Speeds());
+        Assert.Equal([(10.0, 20.0)], store.Speeds(real: false));
+        Assert.Empty(store.Speeds(real: true));
         store.Keep(Write("3", WriteStep.Done, 3, "dev-sdb", 30));
-        Assert.Equal([(30.0, 60.0)], store.Speeds());
+        Assert.Equal([(30.0, 60.0)], store.Speeds(real: true));
+        Assert.Equal([(10.0, 20.0)], store.Speeds(real: false));
     }
 
     [Fact]

@@ -138,7 +138,7 @@ public sealed class StoreTests : IDisposable
     {
         var bench = Saved();
         var first = boots.Begin(bench, "one", At);
-        boots.End(first.Id, "Ended by you.", At.AddMinutes(1));
+        boots.End(first.Id, "Ended by you.", At.AddMinutes(1), new(CaptureEnd.Person, 700));
         var second = boots.Begin(bench, "two", At.AddHours(1));
         Assert.Equal((1, 2), (first.Number, second.Number));
         Assert.Equal(second.Id, Assert.Single(boots.Unended()).Id);
@@ -217,15 +217,79 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
-    public void Taking_a_board_away_takes_its_boots_bytes_and_settings()
+    public void A_board_that_was_removed_comes_back_with_its_boots_bytes_and_settings()
     {
         var boot = boots.Begin(Saved(), "test", At);
         boots.Append(boot.Id, [new(1, [1])]);
         boots.AddNote(boot.Id, new(5, "The light went out"));
-        boards.Remove("a");
-        using var connection = database.Connect();
-        foreach (var table in new[] { "boots", "boot_bytes", "boot_notes", "changes", "settings" })
-            Assert.Equal(0, connection.ExecuteScalar<long>($"SELECT COUNT(*) FROM {table}"));
+        var removals = new RemovalStore(database);
+        var name = boards.Find("a")!.Board.Nickname;
+        Assert.True(removals.Remove("board", "a", At));
+        Assert.False(removals.Remove("board", "a", At));
+        Assert.Null(boards.Find("a"));
+        Assert.Empty(boards.All());
+        Assert.Empty(boots.Newest(10));
+        Assert.Equal(("board", "a", name), (removals.All()[0].Kind, removals.All()[0].Id, removals.All()[0].Name));
+        Assert.Null(removals.Restore("board", "a"));
+        Assert.Equal(name, boards.Find("a")!.Board.Nickname);
+        Assert.Single(boots.Newest(10));
+        Assert.Single(boots.Pieces(boot.Id));
+        Assert.NotNull(removals.Restore("board", "a"));
+    }
+
+    [Fact]
+    public void The_name_of_a_removed_board_is_free_and_a_taken_one_is_told()
+    {
+        var first = Saved();
+        var removals = new RemovalStore(database);
+        removals.Remove("board", "a", At);
+        Assert.Null(boards.Save(first.Board with { Id = "b" }, null).Problem);
+        Assert.Contains("took this one", removals.Restore("board", "a")!.Came);
+        Assert.Single(boards.All());
+    }
+
+    [Fact]
+    public void Logs_corrections_and_cards_are_removed_and_taken_back()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        boards.AddChange("a", "root-not-found", "root= was mended", At, new("/cmdline.txt", 1, "root=x", "root=y"));
+        var change = Assert.Single(boards.Find("a")!.Changes);
+        Assert.Equal("root=y", change.Edit!.After);
+        var removals = new RemovalStore(database);
+        Assert.True(removals.Remove("log", boot.Id, At));
+        Assert.True(removals.Remove("correction", change.Id.ToString(), At.AddSeconds(1)));
+        Assert.Null(boots.Find(boot.Id));
+        Assert.Empty(boots.Of("a"));
+        Assert.Empty(boards.Find("a")!.Changes);
+        Assert.Equal(["correction", "log"], removals.All().Select(r => r.Kind));
+        Assert.False(removals.Remove("something", "a", At));
+        Assert.Null(removals.Restore("log", boot.Id));
+        Assert.Null(removals.Restore("correction", change.Id.ToString()));
+        Assert.Single(boots.Of("a"));
+        Assert.Single(boards.Find("a")!.Changes);
+        Assert.Empty(removals.All());
+    }
+
+    [Fact]
+    public void A_cut_boot_counts_for_nothing()
+    {
+        var bench = Saved();
+        boards.ChooseImage("a", "image");
+        var boot = boots.Begin(boards.Find("a")!, "test", At);
+        var reading = new BootReading(
+            Outcome.Cut,
+            Stage.Kernel,
+            false,
+            [],
+            [],
+            new(null, null, null, null, null, null, null, []),
+            default,
+            null
+        );
+        boots.Summarise(boot.Id, reading, Outcome.Cut, "something-else", settled: true);
+        Assert.Empty(boots.Tallies());
+        boots.Summarise(boot.Id, reading, Outcome.Stopped, "kernel-hang", settled: true);
+        Assert.Equal((0, 1), (boots.Tallies()[0].Successes, boots.Tallies()[0].Tries));
     }
 
     [Fact]

@@ -9,13 +9,13 @@ namespace Buttonhook.App.Consoles;
 /// <summary>Where the bytes of a boot come from.</summary>
 public interface IConsoleSource : IDisposable
 {
-    /// <summary>Begins; pieces come with milliseconds since power, and once the reason of the end.</summary>
-    Problem? Start(Action<StoredPiece> received, Action<string> ended);
+    /// <summary>Begins; pieces come with milliseconds since the begin, and once how and why it ended.</summary>
+    Problem? Start(Action<StoredPiece> received, Action<CaptureEnd, string> ended);
 
     /// <summary>Sends typed bytes; a problem when the other end does not take them.</summary>
     Problem? Type(byte[] bytes);
 
-    /// <summary>Milliseconds since power now.</summary>
+    /// <summary>Milliseconds since the begin, now.</summary>
     int Now { get; }
 }
 
@@ -26,17 +26,22 @@ public sealed class Capture : IAsyncDisposable
     private readonly Channel<StoredPiece> arrived = Channel.CreateUnbounded<StoredPiece>(new() { SingleReader = true });
     private readonly BootStore boots;
     private readonly IConsoleSource source;
+    private readonly int? usualQuiet;
     private readonly Action<Capture> changed;
-    private readonly TaskCompletionSource<string> over = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    private readonly TaskCompletionSource<(CaptureEnd How, string Why, int At)> over = new(
+        TaskCreationOptions.RunContinuationsAsynchronously
+    );
     private Task pump = Task.CompletedTask;
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
-    public Capture(Boot boot, BootStore boots, RuleBookIndex rules, IConsoleSource source, Action<Capture> changed)
+    /// <param name="usualQuiet">The longest silence in good boots of this board and image, or null.</param>
+    public Capture(Boot boot, BootStore boots, RuleBookIndex rules, IConsoleSource source, int? usualQuiet, Action<Capture> changed)
     {
         Boot = boot;
         Reader = new(rules);
         this.boots = boots;
         this.source = source;
+        this.usualQuiet = usualQuiet;
         this.changed = changed;
     }
 
@@ -53,7 +58,27 @@ public sealed class Capture : IAsyncDisposable
     public bool Live { get; private set; } = true;
 
     /// <summary>Milliseconds since power now.</summary>
-    public int Now => source.Now;
+    public int Now => source.Now - Reader.Log.PowerAt;
+
+    /// <summary>Notes that power is applied now: times count from here.</summary>
+    public void Power()
+    {
+        lock (Reader)
+        {
+            Reader.Log.PowerAt = source.Now;
+            boots.SetPower(Boot.Id, Reader.Log.PowerAt);
+        }
+        changed(this);
+    }
+
+    /// <summary>Tells the reader how long it has been quiet; call it with the reader locked.</summary>
+    public void Listen()
+    {
+        if (Live)
+            Reader.Ending = Ended(CaptureEnd.Live, source.Now);
+    }
+
+    private Ending Ended(CaptureEnd how, int at) => new(how, at - Reader.Log.PowerAt - (Reader.Log.LastArrival ?? 0), usualQuiet);
 
     /// <summary>Completes with the reason when the capture has ended and everything is stored.</summary>
     public Task Finished => pump;
@@ -64,15 +89,15 @@ public sealed class Capture : IAsyncDisposable
         pump = Task.Run(Pump);
         var problem = source.Start(
             piece => arrived.Writer.TryWrite(piece),
-            why =>
+            (how, why) =>
             {
-                over.TrySetResult(why);
+                over.TrySetResult((how, why, source.Now));
                 arrived.Writer.TryComplete();
             }
         );
         if (problem is not null)
         {
-            over.TrySetResult(problem.ToString());
+            over.TrySetResult((CaptureEnd.Port, problem.ToString(), source.Now));
             arrived.Writer.TryComplete();
         }
         return problem;
@@ -94,7 +119,11 @@ public sealed class Capture : IAsyncDisposable
                     Reader.Add(piece.Bytes, piece.Milliseconds);
             changed(this);
         }
-        boots.End(Boot.Id, await over.Task, TimeProvider.System.GetUtcNow());
+        var (how, why, at) = await over.Task;
+        Ending ending;
+        lock (Reader)
+            Reader.Ending = ending = Ended(how, at);
+        boots.End(Boot.Id, why, TimeProvider.System.GetUtcNow(), ending);
         Live = false;
         changed(this);
     }
@@ -129,11 +158,17 @@ public sealed class Capture : IAsyncDisposable
     }
 
     /// <summary>Ends the capture; what had arrived is stored.</summary>
-    public async ValueTask DisposeAsync()
+    public async ValueTask End(CaptureEnd how, string why)
     {
+        over.TrySetResult((how, why, source.Now));
         source.Dispose();
-        over.TrySetResult("Ended by you.");
         arrived.Writer.TryComplete();
         await pump;
     }
+
+    /// <inheritdoc/>
+    public ValueTask DisposeAsync() => End(CaptureEnd.Person, ByYou);
+
+    /// <summary>Why a capture ended that a person ended.</summary>
+    public const string ByYou = "Ended by you.";
 }

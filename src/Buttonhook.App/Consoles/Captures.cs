@@ -24,6 +24,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     private readonly LinkedList<(string Id, BootReader Reader)> read = [];
     private readonly CancellationTokenSource stop = new();
     private Task teller = Task.CompletedTask;
+    private Task summing = Task.CompletedTask;
 
     /// <summary>The running capture of a boot, or null.</summary>
     public Capture? Running(string bootId) => running.GetValueOrDefault(bootId);
@@ -36,7 +37,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         await EndOn(bench.Board.Id);
         var boot = boots.Begin(bench, sourceName, clock.GetUtcNow());
-        var capture = new Capture(boot, boots, rules, source, c => toTell[c.Boot.Id] = 0);
+        var capture = new Capture(boot, boots, rules, source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0);
         running[boot.Id] = capture;
         if (capture.Start() is { } problem)
         {
@@ -48,6 +49,10 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         toTell[boot.Id] = 0;
         return boot;
     }
+
+    /// <summary>The longest silence in good boots of the same board and image, in milliseconds, or null without one.</summary>
+    public int? UsualQuiet(Boot boot) =>
+        boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).Max(b => b.LongestQuiet);
 
     /// <summary>Ends the running capture of a board, if there is one.</summary>
     public async Task EndOn(string boardId)
@@ -64,7 +69,10 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         if (running.TryGetValue(bootId, out var capture))
             lock (capture.Reader)
+            {
+                capture.Listen();
                 return use(capture.Reader);
+            }
         if (Load(bootId) is not { } reader)
             return null;
         lock (reader)
@@ -78,9 +86,16 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
             if (read.FirstOrDefault(r => r.Id == bootId).Reader is { } known)
                 return known;
         }
-        if (boots.Find(bootId) is null)
+        if (boots.Find(bootId) is not { } boot)
             return null;
-        var reader = new BootReader(rules);
+        var reader = new BootReader(rules)
+        {
+            Ending =
+                boot.EndKind is { } kind and not CaptureEnd.Unknown ? new(kind, boot.EndQuiet, UsualQuiet(boot))
+                : boot.EndedAt is null ? new(CaptureEnd.Server)
+                : Ending.OfFile,
+        };
+        reader.Log.PowerAt = boot.PowerAt;
         foreach (var piece in boots.Pieces(bootId))
             reader.Add(piece.Bytes, piece.Milliseconds);
         lock (read)
@@ -133,7 +148,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
                 "Look whether the right file was chosen, or capture the console here."
             );
         }
-        boots.End(boot.Id, "A log file.", clock.GetUtcNow());
+        boots.End(boot.Id, "A log file.", clock.GetUtcNow(), Ending.OfFile);
         var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
         boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
         toTell[boot.Id] = 0;
@@ -145,9 +160,20 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         BootReading reading;
         Diagnosis diagnosis;
+        bool quiet;
         lock (capture.Reader)
+        {
+            capture.Listen();
             (reading, diagnosis) = capture.Reader.Diagnose();
-        boots.Summarise(capture.Boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: !capture.Live || reading.Waiting);
+            quiet = capture.Reader.Ending.ProvesSilence;
+        }
+        boots.Summarise(
+            capture.Boot.Id,
+            reading,
+            diagnosis.Outcome,
+            diagnosis.Causes[0].Id,
+            settled: !capture.Live || reading.Waiting || quiet
+        );
         if (!capture.Live)
             running.TryRemove(capture.Boot.Id, out _);
     }
@@ -159,10 +185,31 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         {
             var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
             boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
-            boots.End(boot.Id, "Buttonhook was stopped during the capture; what had arrived is here.", clock.GetUtcNow());
+            boots.End(
+                boot.Id,
+                "Buttonhook was stopped during the capture; what had arrived is here.",
+                clock.GetUtcNow(),
+                new(CaptureEnd.Server)
+            );
         }
+        summing = Task.Run(SumUp, CancellationToken.None);
         teller = Task.Run(Tell, CancellationToken.None);
         return Task.CompletedTask;
+    }
+
+    /// <summary>Makes summaries anew that older rules made.</summary>
+    private void SumUp()
+    {
+        foreach (var boot in boots.OutOfDate())
+        {
+            if (stop.IsCancellationRequested || Load(boot.Id) is not { } reader)
+                return;
+            lock (reader)
+            {
+                var (reading, diagnosis) = reader.Diagnose();
+                boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+            }
+        }
     }
 
     private async Task Tell()
@@ -191,10 +238,11 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         foreach (var capture in running.Values)
         {
-            await capture.DisposeAsync();
+            await capture.End(CaptureEnd.Server, "The server was stopped; what had arrived is here.");
             Settle(capture);
         }
         await stop.CancelAsync();
         await teller;
+        await summing;
     }
 }

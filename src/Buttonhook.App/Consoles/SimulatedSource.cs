@@ -1,4 +1,5 @@
 using Buttonhook.Core;
+using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;
 
@@ -16,13 +17,13 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     public int Now => (int)(clock.GetElapsedTime(started).TotalMilliseconds * pace);
 
     /// <inheritdoc/>
-    public Problem? Start(Action<StoredPiece> received, Action<string> ended)
+    public Problem? Start(Action<StoredPiece> received, Action<CaptureEnd, string> ended)
     {
         _ = Task.Run(() => Run(received, ended));
         return null;
     }
 
-    private async Task Run(Action<StoredPiece> received, Action<string> ended)
+    private async Task Run(Action<StoredPiece> received, Action<CaptureEnd, string> ended)
     {
         try
         {
@@ -45,7 +46,7 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
         {
             // Power off.
         }
-        ended("Ended by you.");
+        ended(CaptureEnd.Person, Capture.ByYou);
     }
 
     /// <inheritdoc/>

@@ -32,7 +32,7 @@ public sealed class SimulatedTerminals(TimeProvider clock, BenchOptions options)
         entry.Terminal.Clear();
         var source = new SimulatedSource(plan, options.Pace, clock);
         entry.Power = source;
-        source.Start(piece => entry.Terminal.Print(piece.Bytes), _ => { });
+        source.Start(piece => entry.Terminal.Print(piece.Bytes), (_, _) => { });
     }
 
     /// <summary>Takes the power of a board.</summary>

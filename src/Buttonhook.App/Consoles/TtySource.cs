@@ -1,4 +1,5 @@
 using Buttonhook.Core;
+using Buttonhook.Core.Diagnosing;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
 
@@ -14,9 +15,9 @@ public sealed class TtySource(string path, int speed, Action? afterOpen, TimePro
     public int Now => (int)clock.GetElapsedTime(power).TotalMilliseconds;
 
     /// <inheritdoc/>
-    public Problem? Start(Action<StoredPiece> received, Action<string> ended)
+    public Problem? Start(Action<StoredPiece> received, Action<CaptureEnd, string> ended)
     {
-        var opened = Tty.Open(path, speed, bytes => received(new(Now, bytes)), ended);
+        var opened = Tty.Open(path, speed, bytes => received(new(Now, bytes)), why => ended(CaptureEnd.Port, why));
         if (opened.Value is not { } port)
             return opened.Problem;
         tty = port;

@@ -71,15 +71,6 @@ public static class BoardEndpoints
                         : Problems.Missing("This board")
             )
             .Produces<BoardView>();
-        api.MapDelete(
-            "/boards/{id}",
-            async (string id, BoardStore boards, Captures captures) =>
-            {
-                await captures.EndOn(id);
-                boards.Remove(id);
-                return Results.NoContent();
-            }
-        );
     }
 
     private static IResult Identify(CluesInput input, Catalogue catalogue, RuleBookIndex rules)

@@ -28,6 +28,9 @@ public sealed record LinesView(int Total, IReadOnlyList<LineView> Lines);
 /// <summary>What is typed to the board, exactly.</summary>
 public sealed record Typed(string Text);
 
+/// <summary>Whether power is applied or taken.</summary>
+public sealed record PowerMark(bool On);
+
 /// <summary>What a person saw or did.</summary>
 public sealed record NoteInput(string Text);
 
@@ -64,6 +67,7 @@ public static class BootEndpoints
         api.MapGet("/boots/{id}/lines", Lines).Produces<LinesView>();
         api.MapGet("/boots/{id}/log", Log);
         api.MapPost("/boots/{id}/typed", Type);
+        api.MapPost("/boots/{id}/power", Power).Produces<BootView>();
         api.MapPost("/boots/{id}/end", End).Produces<BootView>();
         api.MapPost("/boots/{id}/notes", Note).Produces<BootView>();
     }
@@ -234,6 +238,23 @@ public static class BootEndpoints
         return capture.Type(Encoding.UTF8.GetBytes(typed.Text)) is { } problem ? problem.Answer() : Results.NoContent();
     }
 
+    /// <summary>Power is applied, or taken, now: a mark in the same time line; times count from power applied.</summary>
+    private static IResult Power(string id, PowerMark power, Captures captures, BootStore boots, BenchViews views)
+    {
+        if (boots.Find(id) is null)
+            return Problems.Missing("This boot");
+        if (captures.Running(id) is not { Live: true } capture)
+            return new Problem(
+                "Power is marked while the console is captured.",
+                "This capture has ended.",
+                "Open the console again."
+            ).Answer(StatusCodes.Status409Conflict);
+        if (power.On)
+            capture.Power();
+        boots.AddNote(id, new(capture.Now + capture.Reader.Log.PowerAt, power.On ? "Power applied" : "Power taken"));
+        return Results.Ok(views.Boot(id));
+    }
+
     private static async Task<IResult> End(string id, Captures captures, BootStore boots, BenchViews views, SimulatedTerminals terminals)
     {
         if (boots.Find(id) is not { } boot)
@@ -253,7 +274,10 @@ public static class BootEndpoints
                 $"This one has {note.Text.Length}.",
                 "Say in a few words what you saw."
             ).Answer();
-        var now = captures.Running(id)?.Now ?? captures.With<object>(id, r => r.Log.LastArrival ?? 0) as int? ?? 0;
+        // Stored as the bytes are: from the begin of the capture.
+        var now = captures.Running(id) is { } capture
+            ? capture.Now + capture.Reader.Log.PowerAt
+            : captures.With<object>(id, r => (r.Log.LastArrival ?? 0) + r.Log.PowerAt) as int? ?? 0;
         boots.AddNote(id, new(now, note.Text.Trim()));
         return Results.Ok(views.Boot(id));
     }

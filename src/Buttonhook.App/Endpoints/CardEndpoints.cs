@@ -22,18 +22,6 @@ public static class CardEndpoints
         api.MapPost("/cards/boards", AddBoard).Produces<CardsAdded>();
         api.MapPost("/cards/imports", Import).Produces<CardsAdded>();
         api.MapGet("/cards/export", Export);
-        api.MapDelete(
-            "/cards/{kind}/{id}",
-            (string kind, string id, Cards cards, Storage.BoardStore boards) =>
-                kind == "board" && boards.All().FirstOrDefault(b => b.Board.ModelId == id) is { } used
-                    ? new Problem(
-                        "A board card can go when no board on the bench uses it.",
-                        $"{used.Board.Nickname} does.",
-                        "Take that board off the bench first."
-                    ).Answer(StatusCodes.Status409Conflict)
-                : cards.Remove(kind, id) ? Results.NoContent()
-                : Problems.Missing("This card")
-        );
     }
 
     private static CardsAdded Names(CardPack pack) =>

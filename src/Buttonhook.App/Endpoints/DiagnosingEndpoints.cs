@@ -6,7 +6,9 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Endpoints;
 
 /// <summary>A cause that a person corrected after a boot.</summary>
-public sealed record Correction(string BootId, string CauseId);
+/// <param name="Text">What was really changed, in the person's own words; null on a simulated board, where the fault itself is taken out.</param>
+/// <param name="Edit">The line of a file that was changed, or null.</param>
+public sealed record Correction(string BootId, string CauseId, string? Text = null, ChangedLine? Edit = null);
 
 /// <summary>A cause as the rule book page lists it.</summary>
 public sealed record RuleRow(
@@ -58,7 +60,7 @@ public static class DiagnosingEndpoints
         TimeProvider clock
     )
     {
-        if (boards.Find(id) is null)
+        if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
         var cause = captures.With(
             correction.BootId,
@@ -70,13 +72,25 @@ public static class DiagnosingEndpoints
                 $"{correction.CauseId} is not one.",
                 "Choose one of the causes on the page."
             ).Answer();
-        if (cause.Correction is not { } text)
+        if (cause.Correction is not { } canned)
             return new Problem(
                 "This cause should have something to correct.",
                 $"{cause.Name} has not.",
                 "Follow its advice; nothing needs to be recorded."
             ).Answer();
-        boards.AddChange(id, cause.Id, text, clock.GetUtcNow());
+        var told = correction.Text?.Trim() is { Length: > 0 } words ? words : null;
+        if (told is null && correction.Edit is { } line)
+            told =
+                $"{line.Path}{(line.Line > 0 ? $", line {line.Line}" : "")}: {(line.Before is null ? "added" : $"“{line.Before}” became")} {(line.After is null ? "nothing" : $"“{line.After}”")}.";
+        // Of a real board only the person knows what was changed; in a simulated one the fault itself is taken out.
+        told ??= bench.Board.Simulated ? canned : null;
+        if (told is null || told.Length > 500)
+            return new Problem(
+                "A correction says what was really changed, in 1 to 500 letters.",
+                told is null ? "Nothing was said." : $"This has {told.Length}.",
+                "Say which file, line, cable or setting you changed, and to what."
+            ).Answer();
+        boards.AddChange(id, cause.Id, told, clock.GetUtcNow(), correction.Edit);
         return Results.Ok(views.Board(id));
     }
 

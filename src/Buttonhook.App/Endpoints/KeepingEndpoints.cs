@@ -15,7 +15,14 @@ public sealed record KeepInput(string BootId, string Notes, string? Hostname, st
 
 /// <summary>Settings as they would be kept now, and the versions kept before.</summary>
 /// <param name="Draft">Null when the newest boot did not reach the login; then <paramref name="Problem"/> says why.</param>
-public sealed record KeepView(string? BootId, WorkingSettings? Draft, Problem? Problem, IReadOnlyList<KeptSettings> Versions);
+/// <param name="Contradictions">Where the log and the bench say different things.</param>
+public sealed record KeepView(
+    string? BootId,
+    WorkingSettings? Draft,
+    Problem? Problem,
+    IReadOnlyList<KeptSettings> Versions,
+    IReadOnlyList<string> Contradictions
+);
 
 /// <summary>Keep.</summary>
 public static class KeepingEndpoints
@@ -34,7 +41,8 @@ public static class KeepingEndpoints
         BootStore boots,
         SettingsStore settings,
         Captures captures,
-        Catalogue catalogue
+        Catalogue catalogue,
+        PreparationStore preparations
     )
     {
         if (boards.Find(id) is not { } bench)
@@ -50,11 +58,17 @@ public static class KeepingEndpoints
                     null,
                     null,
                     new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."),
-                    versions
+                    versions,
+                    []
                 )
             );
         var draft = Draft(bench, boot, boots, captures, catalogue);
-        return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions));
+        var facts = captures.With(boot.Id, r => r.Read().Facts);
+        IReadOnlyList<string> differ =
+            draft.Value is null || facts is null || catalogue.Model(bench.Board.ModelId) is not { } model
+                ? []
+                : Contradictions.Of(bench.Board, model, catalogue.Image(boot.ImageId), preparations.Of(id).Set.HostName, facts);
+        return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions, differ));
     }
 
     /// <summary>The settings of a boot as its log tells them.</summary>

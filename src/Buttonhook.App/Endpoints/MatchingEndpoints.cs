@@ -99,19 +99,20 @@ public static class MatchingEndpoints
         return Results.Ok(views.Board(id));
     }
 
-    private static IResult Connect(string id, BoardStore boards, BootStore boots, Catalogue catalogue)
+    private static IResult Connect(string id, BoardStore boards, BootStore boots, Catalogue catalogue, BenchViews views)
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
         var adapter = catalogue.Adapter(bench.Board.Connected.AdapterId);
         var newest = boots.Of(id).FirstOrDefault();
+        var proof = views.ProofOf(bench);
         return Results.Ok(
             new Connection(
                 adapter is null ? null : ConsoleWires.Check(adapter, model.Console),
                 adapter is null ? null : ConsoleSpeed.Of(adapter, model.Console.Speed),
                 newest is null ? null : boots.LogBytes(newest.Id),
-                SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue),
-                BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue)
+                SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag),
+                BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue, proof)
             )
         );
     }

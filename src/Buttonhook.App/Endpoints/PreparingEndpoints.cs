@@ -18,6 +18,7 @@ public sealed record WirelessInput(string Name, string? Password, string Country
 /// <summary>What a person sets before the first boot.</summary>
 /// <param name="Password">Null keeps the one that is stored, empty takes it away.</param>
 /// <param name="Recipes">Ids of recipes.</param>
+/// <param name="Version">The version that this was made from; when another one is stored meanwhile, nothing is stored. Null overwrites whatever is there.</param>
 public sealed record FirstBootInput(
     string? HostName,
     string? User,
@@ -36,14 +37,19 @@ public sealed record FirstBootInput(
     IReadOnlyList<string> Lines,
     IReadOnlyList<string> Packages,
     IReadOnlyList<string> Commands,
-    IReadOnlyList<string> Recipes
+    IReadOnlyList<string> Recipes,
+    int? Version = null
 );
+
+/// <summary>What a person says: whether the card in a board was written elsewhere.</summary>
+public sealed record WrittenElsewhere(bool Yes);
 
 /// <summary>A simulated slot as a person sets it.</summary>
 public sealed record SlotInput(string Name, SimulatedCardSetup Setup);
 
 /// <summary>A file that comes back from a person's own editor, in Base64.</summary>
-public sealed record EditedFile(string Name, string Content);
+/// <param name="BoardId">The board that it is for, or null.</param>
+public sealed record EditedFile(string Name, string Content, string? BoardId = null);
 
 /// <summary>What was found in it, its right name when an editor hid an ending, and the clean text.</summary>
 public sealed record CheckedEdit(string? RightName, IReadOnlyList<FileTrap> Traps, string Clean);
@@ -61,6 +67,7 @@ public static class PreparingEndpoints
         "network-config",
         "meta-data",
         "firstboot.sh",
+        "firstboot",
         "ssh",
     ];
 
@@ -87,6 +94,25 @@ public static class PreparingEndpoints
             (string id, CardWriter writer) => writer.Cancel(id) ? Results.NoContent() : Problems.Missing("A card that is being written")
         );
         api.MapPut(
+                "/boards/{id}/written-elsewhere",
+                (string id, WrittenElsewhere told, BoardStore boards, CardWriter writer, BenchViews views) =>
+                {
+                    if (boards.Find(id) is not { } bench)
+                        return Problems.Missing("This board");
+                    if (bench.Board.ImageId is null)
+                        return new Problem("An image should be chosen first.", "None is.", "Take one on the Match page.").Answer();
+                    if (writer.Of(id) is { Running: true })
+                        return new Problem(
+                            "A card that is being written here is not written elsewhere.",
+                            "One is being written.",
+                            "Wait for it, or stop it."
+                        ).Answer(StatusCodes.Status409Conflict);
+                    boards.TellWritten(id, told.Yes);
+                    return Results.Ok(views.Board(id));
+                }
+            )
+            .Produces<BoardView>();
+        api.MapPut(
             "/slots/{id}",
             (string id, SlotInput input, CardSlots slots, CardWriter writer) =>
                 writer.IsWritingIn(id)
@@ -109,11 +135,18 @@ public static class PreparingEndpoints
         );
     }
 
-    private static IResult Set(string id, FirstBootInput input, BoardStore boards, PreparationStore store, PreparationViews views)
+    private static IResult Set(
+        string id,
+        FirstBootInput input,
+        BoardStore boards,
+        PreparationStore store,
+        PreparationViews views,
+        KnowledgeFiles knowledge
+    )
     {
         if (boards.Find(id) is null)
             return Problems.Missing("This board");
-        var (old, _) = store.Of(id);
+        var (old, _, now) = store.Of(id);
         WirelessNetwork? wireless = null;
         if (input.Wireless is { } radio)
         {
@@ -129,8 +162,10 @@ public static class PreparingEndpoints
         }
         static string? Text(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
         static List<string> Texts(IReadOnlyList<string> texts) => [.. texts.Select(t => t.Trim()).Where(t => t.Length > 0)];
+        // A password stands and falls with its user.
         var hash =
-            input.Password is null ? old.PasswordHash
+            string.IsNullOrWhiteSpace(input.User) ? null
+            : input.Password is null ? old.PasswordHash
             : input.Password.Length == 0 ? null
             : Passwords.Crypt(input.Password);
         var set = new FirstBoot(
@@ -152,21 +187,27 @@ public static class PreparingEndpoints
             Texts(input.Packages),
             Texts(input.Commands)
         );
-        if (FirstBootCheck.Of(set, store.HostNames(id)) is [var wrong, ..])
+        if (FirstBootCheck.Of(set, store.HostNames(id), knowledge.Names) is [var wrong, ..])
             return new Problem(
                 "What is set before the first boot should be right.",
                 wrong.Text,
                 "Correct it; nothing was changed."
             ).Answer();
-        store.Set(id, set, [.. input.Recipes.Distinct()]);
-        return Results.Ok(views.Of(id, null));
+        return store.Set(id, set, [.. input.Recipes.Distinct()], input.Version ?? now)
+            ? Results.Ok(views.Of(id, null))
+            : new Problem(
+                "What is set should be made from what stands there now.",
+                "It was changed elsewhere meanwhile, in another window perhaps.",
+                "Look at what changed, and set it again; nothing was overwritten."
+            ).Answer(StatusCodes.Status412PreconditionFailed);
     }
 
-    private static IResult Zip(string id, BoardStore boards, PreparationViews views)
+    /// <summary>The first-boot files as a zip; password hash and wireless key are in it only when they are asked for.</summary>
+    private static IResult Zip(string id, bool? secrets, BoardStore boards, PreparationViews views)
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
-        var (plan, problem) = views.Plan(bench);
+        var (plan, problem) = views.Plan(bench, secrets == true);
         if (plan?.Rendered is not { Files.Count: > 0 } rendered)
             return (problem ?? new("There should be files to take.", "Nothing changes on this image.", "Set something first.")).Answer();
         using var into = new MemoryStream();
@@ -188,14 +229,15 @@ public static class PreparingEndpoints
         return started.Value is { } write ? Results.Ok(write) : started.Problem!.Answer(StatusCodes.Status409Conflict);
     }
 
-    private static IResult Check(EditedFile input, PreparationViews views)
+    private static IResult Check(EditedFile input, PreparationViews views, BoardStore boards, Catalogue catalogue)
     {
         var bytes = new byte[input.Content.Length];
         if (!Convert.TryFromBase64String(input.Content, bytes, out var length))
             return new Problem("A file is sent in Base64.", "This is not.", "Choose the file again.").Answer();
+        var console = input.BoardId is { } id && boards.Find(id) is { } bench ? catalogue.Model(bench.Board.ModelId)?.Console : null;
         var name = FileTraps.HiddenEnding(input.Name, KnownNames);
         var right = name ?? Path.GetFileName(input.Name);
-        var found = FileTraps.Check(bytes.AsSpan(0, length), ImageTexts.IsCommandLine(right), !ImageTexts.IsCommandLine(right));
+        var found = FileTraps.Check(bytes.AsSpan(0, length), ImageTexts.IsCommandLine(right), !ImageTexts.IsCommandLine(right), console);
         return Results.Ok(
             new CheckedEdit(
                 name,

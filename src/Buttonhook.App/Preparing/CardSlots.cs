@@ -13,10 +13,12 @@ namespace Buttonhook.App.Preparing;
 public sealed record CardSlot(string Id, string Name, long Bytes, SimulatedCardSetup? Setup, string? Refused, string? Confirm);
 
 /// <summary>The slots: simulated ones that lie in files, and real removable devices when the program was started for them.</summary>
-public sealed class CardSlots(BenchOptions options, PreparationStore store)
+public sealed class CardSlots(BenchOptions options, PreparationStore store, StandInImages files)
 {
     private const string RealPrefix = "dev-";
-    private const string CopyId = "copy";
+
+    /// <summary>The slot that is no card but a file beside the image.</summary>
+    public const string CopyId = "copy";
     private string Folder => Path.Combine(options.DataFolder, "cards");
 
     /// <summary>All slots, real ones first; for a raw image also a file that takes a copy of it.</summary>
@@ -30,7 +32,8 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store)
                     $"{d.Name} at {d.Device}",
                     d.Bytes,
                     null,
-                    d.Refused,
+                    d.Refused
+                        ?? (image is not null && files.IsStandIn(image) ? "stand-ins of the demo go into simulated slots only" : null),
                     ((int)Math.Round(d.Bytes / 1e9)).ToString(System.Globalization.CultureInfo.InvariantCulture)
                 ))
             : [];
@@ -42,7 +45,17 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store)
                 .Select(s => (s.Id, s.Name, Setup: JsonSerializer.Deserialize<SimulatedCardSetup>(s.Setup, DataFile.Json)!))
                 .Select(s => new CardSlot(s.Id, s.Name, Sizes.CardBytes(s.Setup.LabelGb), s.Setup, null, null)),
             .. image is { Kind: not "installer" }
-                ? [new CardSlot(CopyId, $"A copy of the image, {CopyOf(image)}", image.ExpandedBytes, null, null, null)]
+                ?
+                [
+                    new CardSlot(
+                        CopyId,
+                        $"A copy of the {(files.IsStandIn(image) ? "stand-in" : "image")}, {CopyOf(image)}",
+                        image.ExpandedBytes,
+                        null,
+                        null,
+                        null
+                    ),
+                ]
                 : Array.Empty<CardSlot>(),
         ];
     }

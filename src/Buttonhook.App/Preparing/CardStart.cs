@@ -33,7 +33,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
         "disk-full",
     ];
 
-    [GeneratedRegex("""^(?:hostname: "?|printf '%s\\n' ')(?<name>[A-Za-z0-9-]+)["']?(?: >/etc/hostname)?$""", RegexOptions.Multiline)]
+    [GeneratedRegex("""^(?:hostname: "?|\tprintf '%s\\n' ')(?<name>[A-Za-z0-9-]+)["']?(?: >/etc/hostname)?$""", RegexOptions.Multiline)]
     private static partial Regex HostName();
 
     /// <summary>Whether a fault lies on the card.</summary>
@@ -81,7 +81,9 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
     private static string? Host(ImageBytes card)
     {
         foreach (var volume in Volume.All(card, PartitionTable.Read(card)))
-        foreach (var path in new[] { "/user-data", "/var/lib/cloud/seed/nocloud/user-data", "/firstboot.sh" })
+        foreach (
+            var path in new[] { "/user-data", "/var/lib/cloud/seed/nocloud/user-data", FirstBootScript.OnBoot, FirstBootScript.OnRoot }
+        )
             if (
                 volume.Tree?.Read(path, 1 << 20) is { } bytes
                 && HostName().Match(Encoding.UTF8.GetString(bytes)) is { Success: true } found

@@ -120,7 +120,7 @@ public sealed class CardWriter(
             slot.Id,
             slot.Name,
             image.Id,
-            image.Title,
+            files.TitleOf(image),
             WriteStep.LookingAtImage,
             0,
             0,
@@ -133,7 +133,10 @@ public sealed class CardWriter(
             false,
             null,
             clock.GetUtcNow(),
-            null
+            null,
+            bench.CardNumber,
+            bench.Board.Connected.CardGb,
+            slot.Bytes
         );
         var job = new Job(state);
         lock (starting)
@@ -264,7 +267,12 @@ public sealed class CardWriter(
             }
             card.Flush();
         }
-        boards.ChooseImage(bench.Board.Id, image.Id);
+        // A copy beside the image is no card: what is in the board stays what it is.
+        if (slot.Id != CardSlots.CopyId)
+        {
+            boards.ChooseImage(bench.Board.Id, image.Id);
+            job.State = job.State with { CardNumber = boards.Find(bench.Board.Id)?.CardNumber };
+        }
         return null;
     }
 
@@ -303,6 +311,8 @@ public sealed class CardWriter(
         Erased(job);
         var mbr = new byte[512];
         BinaryPrimitives.WriteUInt32LittleEndian(mbr.AsSpan(440), BitConverter.ToUInt32(Encoding.ASCII.GetBytes(job.State.Id[..4])));
+        if (files.IsStandIn(image))
+            CardDevice.StandInMark.CopyTo(mbr);
         mbr[446] = 0x80;
         mbr[450] = 0x0C;
         var length = Math.Min(card.Length - start, 31L << 30);
@@ -427,7 +437,11 @@ public sealed class CardWriter(
     }
 
     /// <summary>From here on the card is not what it was; stored before the first byte is written.</summary>
-    private void Erased(Job job) => Keep(job, job.State with { Erased = true });
+    private void Erased(Job job)
+    {
+        Keep(job, job.State with { Erased = true });
+        boards.TellWritten(job.State.BoardId, false);
+    }
 
     private void Progress(Job job, long done)
     {

@@ -23,14 +23,37 @@ public sealed class ImageLooks(KnowledgeFiles knowledge)
         return task.Wait(TimeSpan.FromMilliseconds(1500)) ? task.Result : null;
     }
 
+    /// <summary>The dry boot when the image was looked into on this board; null while nobody did, and then it is begun in the background.</summary>
+    public DryBoot? Known(string path, DryBoard board)
+    {
+        var task = Look(path, board);
+        return task.IsCompletedSuccessfully ? task.Result.Dry : null;
+    }
+
     /// <summary>The look, waited for.</summary>
     public Task<ImageLook> Look(string path, DryBoard board)
     {
         var file = new FileInfo(path);
         return looks.GetOrAdd(
             (path, file.Length, file.LastWriteTimeUtc, System.Text.Json.JsonSerializer.Serialize(board)),
-            _ => Task.Run(() => Take(path, board))
+            _ => Task.Run(() => TakeInTurn(path, board))
         );
+    }
+
+    /// <summary>Two at a time: a shelf full of images should not take the whole machine.</summary>
+    private readonly SemaphoreSlim turns = new(2);
+
+    private async Task<ImageLook> TakeInTurn(string path, DryBoard board)
+    {
+        await turns.WaitAsync();
+        try
+        {
+            return Take(path, board);
+        }
+        finally
+        {
+            turns.Release();
+        }
     }
 
     private ImageLook Take(string path, DryBoard board)

@@ -10,7 +10,9 @@ namespace Buttonhook.App.Preparing;
 /// <summary>A recipe as it stands for a board.</summary>
 /// <param name="Against">Why it should not be used here, or null.</param>
 /// <param name="Proven">Whether it was proven with this release.</param>
-public sealed record RecipeChoice(Recipe Recipe, bool Chosen, string? Against, bool Proven);
+/// <param name="LeftOut">What of it this image has no place for; null when all can be applied, or when the image was not looked into yet.</param>
+/// <param name="Added">Whether a person added it.</param>
+public sealed record RecipeChoice(Recipe Recipe, bool Chosen, string? Against, bool Proven, string? LeftOut, bool Added);
 
 /// <summary>A file as it will be written, with what changed.</summary>
 /// <param name="Findings">What its reader would stumble over.</param>
@@ -26,6 +28,8 @@ public sealed record FileView(
 
 /// <summary>Everything about the card of a board.</summary>
 /// <param name="Set">What is set, without password and wireless key.</param>
+/// <param name="Version">Which version of the settings this is; what is set is saved with it.</param>
+/// <param name="StandIn">Whether the image is a stand-in of the demo, which goes into simulated slots only.</param>
 /// <param name="Looking">Whether the image is still looked into.</param>
 /// <param name="Before">The boot of the image as it was downloaded, played on this board; null while it is looked into.</param>
 public sealed record Preparation(
@@ -34,6 +38,7 @@ public sealed record Preparation(
     IReadOnlyList<SchoolPlan> Schools,
     string? Kind,
     FirstBoot Set,
+    int Version,
     bool HasPassword,
     bool HasWirelessKey,
     IReadOnlyList<RecipeChoice> Recipes,
@@ -42,6 +47,7 @@ public sealed record Preparation(
     bool? CloudInit,
     IReadOnlyList<FileView> Files,
     IReadOnlyList<string> Notes,
+    bool StandIn,
     bool Looking,
     Problem? LookProblem,
     DryBoot? Before,
@@ -71,12 +77,14 @@ public sealed class PreparationViews(
         var image = catalogue.Image(bench.Board.ImageId);
         var (look, problem) = Look(bench.Board, image);
         var plan = image is null ? null : preparations.Plan(bench.Board, image, look);
-        var set = plan?.Set ?? store.Of(id).Set;
+        var stored = store.Of(id);
+        var own = store.Recipes().Select(r => r.Id).ToHashSet();
+        var set = plan?.Set ?? stored.Set;
         return new Preparation(
-            image is not null && bench.Board.Connected.CardGb is { } card ? CardPlan.For(image, card) : null,
-            image is null ? null : CardTimes.For(image, store.Speeds()),
+            image is not null && bench.Board.Connected.CardGb is { } card ? CardPlan.For(image, card, catalogue.CardBand) : null,
+            image is null ? null : CardTimes.For(image, store.Speeds(real: !bench.Board.Simulated)),
             image is not null && catalogue.Model(bench.Board.ModelId) is { } model
-                ? SchoolPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20))
+                ? SchoolPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20), catalogue.CardBand)
                 : [],
             image?.Kind,
             set with
@@ -84,6 +92,7 @@ public sealed class PreparationViews(
                 PasswordHash = null,
                 Wireless = set.Wireless is { } radio ? radio with { Key = "" } : null,
             },
+            stored.Version,
             set.PasswordHash is not null,
             set.Wireless is not null,
             image is null || plan is null
@@ -94,7 +103,9 @@ public sealed class PreparationViews(
                         r,
                         plan.Recipes.Contains(r),
                         r.Against(bench.Board.ModelId, image),
-                        r.Proven(image)
+                        r.Proven(image),
+                        plan.Texts is { } texts ? FirstBootFiles.LeftOut(r, texts.Texts) : null,
+                        own.Contains(r.Id)
                     )),
                 ],
             plan?.Problems ?? [],
@@ -102,6 +113,7 @@ public sealed class PreparationViews(
             plan?.Rendered?.CloudInit,
             [.. plan?.Rendered?.Files.Select(f => Shown(f)) ?? []],
             plan?.Rendered?.Notes ?? [],
+            image is not null && files.IsStandIn(image),
             image is not null && image.Kind != "installer" && look is null && problem is null,
             problem ?? look?.Problem,
             look?.Dry,
@@ -111,12 +123,12 @@ public sealed class PreparationViews(
     }
 
     /// <summary>The plan for a board with its chosen image, as far as the image was looked into, and what stands in the way.</summary>
-    public (PreparationPlan? Plan, Problem? Problem) Plan(BenchBoard bench)
+    public (PreparationPlan? Plan, Problem? Problem) Plan(BenchBoard bench, bool secrets)
     {
         if (catalogue.Image(bench.Board.ImageId) is not { } image)
             return (null, null);
         var (look, problem) = Look(bench.Board, image);
-        return (preparations.Plan(bench.Board, image, look), problem ?? look?.Problem);
+        return (preparations.Plan(bench.Board, image, look, secrets), problem ?? look?.Problem);
     }
 
     private (ImageLook? Look, Problem? Problem) Look(Board board, ImageCard? image)

@@ -30,12 +30,15 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
     }
 
     /// <summary>The plan for a board with a look at its image.</summary>
-    public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look)
+    /// <param name="secrets">Whether password hash and wireless key are in the files; without them the network that the key opens is left out too.</param>
+    public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look, bool secrets = true)
     {
-        var (set, chosen) = store.Of(board.Id);
+        var (set, chosen, _) = store.Of(board.Id);
+        if (!secrets)
+            set = set with { PasswordHash = null, Wireless = null };
         var known = Recipes();
         var recipes = known.Where(r => chosen.Contains(r.Id)).ToList();
-        var problems = FirstBootCheck.Of(set, store.HostNames(board.Id)).ToList();
+        var problems = FirstBootCheck.Of(set, store.HostNames(board.Id), knowledge.Names).ToList();
         problems.AddRange(
             recipes.Select(r => r.Against(board.ModelId, image)).OfType<string>().Select(t => new FieldProblem("recipes", t))
         );

@@ -15,7 +15,13 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
     private const long BootBytes = 64 << 20;
     private readonly Lock gate = new();
 
-    /// <summary>The file of an image: its own, or the stand-in, which is made when it is asked for first.</summary>
+    /// <summary>Whether an image has no file of its own and a stand-in takes its place: in the demo only.</summary>
+    public bool IsStandIn(ImageCard image) => image.Path is null && options.Demo;
+
+    /// <summary>The title of an image, with the word stand-in where its file is one.</summary>
+    public string TitleOf(ImageCard image) => IsStandIn(image) ? $"{image.Title} (stand-in)" : image.Title;
+
+    /// <summary>The file of an image: its own, or in the demo its stand-in, which is made when it is asked for first.</summary>
     public Answer<string> FileOf(ImageCard image, Catalogue catalogue)
     {
         if (image.Path is { } own)
@@ -26,6 +32,12 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
                     "There is no file.",
                     "Put it back, or look into the new place and shelve it again."
                 );
+        if (!options.Demo)
+            return new Problem(
+                $"{image.Title} should have a file on this computer.",
+                "Only its card is on the shelf: what is in the image is not known, and it cannot be written.",
+                "Look into its file on the image shelf, and choose the card that comes of it."
+            );
         lock (gate)
         {
             var folder = Path.Combine(options.DataFolder, "images", "stand-ins");
@@ -59,6 +71,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         file.SetLength(length);
         var disk = WritableBytes.Of(file);
         var mbr = new byte[512];
+        CardDevice.StandInMark.CopyTo(mbr);
         var id = Convert.ToUInt32(image.RootPartUuid.Split('-')[0], 16);
         BinaryPrimitives.WriteUInt32LittleEndian(mbr.AsSpan(440), id);
         var rootStart = FirstPartition + BootBytes;

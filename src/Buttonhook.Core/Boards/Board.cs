@@ -33,9 +33,14 @@ public sealed record Connected(
     IReadOnlyList<string>? Parts = null
 );
 
+/// <summary>A card as it was measured: the gigabytes on its label, and the bytes that it holds.</summary>
+/// <param name="Source">Where that is known from.</param>
+public sealed record MeasuredCard(int LabelGb, long Bytes, string Source);
+
 /// <summary>A power supply: volts and rated amperes.</summary>
+/// <param name="Plug">What it ends in, as board cards name their sockets; null when that is not known.</param>
 /// <param name="AmpsUntilAsked">What it gives to a board that does not agree with it by power delivery; null when it gives all of it to everyone.</param>
-public sealed record Supply(string Id, string Name, double Volts, double Amps, double? AmpsUntilAsked = null);
+public sealed record Supply(string Id, string Name, double Volts, double Amps, double? AmpsUntilAsked = null, string? Plug = null);
 
 /// <summary>A supply cable: length in metres, copper of one wire in square millimetres, and the resistance of its plugs in ohms.</summary>
 public sealed record SupplyCable(string Id, string Name, double Metres, double SquareMillimetres, double PlugOhms);
@@ -46,6 +51,7 @@ public sealed record FedPart(string Id, string Name, double Amps, bool OnUsb);
 /// <summary>A console adapter: the levels it speaks and the highest rate in bits per second that it reaches.</summary>
 /// <param name="Connector">Its plug: loose wires, or nine-pin.</param>
 /// <param name="BaseSpeed">Its clock over 16: what it divides to get a rate.</param>
+/// <param name="Pins">Its pins in their order; null when nobody noted it.</param>
 /// <param name="DivisorStep">The finest step of its divisor: 1, or 0.125 for one with eighths.</param>
 public sealed record ConsoleAdapter(
     string Id,
@@ -54,8 +60,15 @@ public sealed record ConsoleAdapter(
     int MaxSpeed,
     string Connector = "loose wires",
     int BaseSpeed = 3_000_000,
-    double DivisorStep = 0.125
+    double DivisorStep = 0.125,
+    IReadOnlyList<AdapterPin>? Pins = null
 );
+
+/// <summary>A pin or wire of an adapter, in the order of its row.</summary>
+/// <param name="Name">As it is printed or usually called.</param>
+/// <param name="Colour">The colour of its wire, or null.</param>
+/// <param name="Carries">ground, transmit, receive, supply, or other.</param>
+public sealed record AdapterPin(string Name, string? Colour, string Carries);
 
 /// <summary>Everything known about models, images, supplies, adapters and revision codes, by id.</summary>
 public sealed class Catalogue(
@@ -65,17 +78,28 @@ public sealed class Catalogue(
     IReadOnlyList<ConsoleAdapter> adapters,
     IReadOnlyList<RevisionScheme> codes,
     IReadOnlyList<SupplyCable> cables,
-    IReadOnlyList<FedPart> parts
+    IReadOnlyList<FedPart> parts,
+    IReadOnlyList<MeasuredCard> measured
 )
 {
     private readonly Dictionary<string, BoardModel> modelsById = models.ToDictionary(m => m.Id);
-    private readonly Dictionary<string, Images.ImageCard> imagesById = images.ToDictionary(i => i.Id);
+    private readonly IReadOnlyList<Images.ImageCard> apart = Core.Images.ImageCard.ToldApart(
+        images,
+        id => models.FirstOrDefault(m => m.Id == id)?.Name ?? id
+    );
+    private Dictionary<string, Images.ImageCard>? imagesById;
+
+    /// <summary>Cards as they were measured.</summary>
+    public IReadOnlyList<MeasuredCard> MeasuredCards => measured;
+
+    /// <summary>What a label promises, as far as cards were measured.</summary>
+    public Preparing.CardBand CardBand { get; } = Preparing.CardBand.Of(measured);
 
     /// <summary>All board models.</summary>
     public IReadOnlyList<BoardModel> Models => models;
 
     /// <summary>All images.</summary>
-    public IReadOnlyList<Images.ImageCard> Images => images;
+    public IReadOnlyList<Images.ImageCard> Images => apart;
 
     /// <summary>All supplies.</summary>
     public IReadOnlyList<Supply> Supplies => supplies;
@@ -96,7 +120,7 @@ public sealed class Catalogue(
     public BoardModel? Model(string id) => modelsById.GetValueOrDefault(id);
 
     /// <summary>The image with this id, or null.</summary>
-    public Images.ImageCard? Image(string? id) => id is null ? null : imagesById.GetValueOrDefault(id);
+    public Images.ImageCard? Image(string? id) => id is null ? null : (imagesById ??= apart.ToDictionary(i => i.Id)).GetValueOrDefault(id);
 
     /// <summary>The supply with this id, or null.</summary>
     public Supply? Supply(string? id) => Supplies.FirstOrDefault(s => s.Id == id);

@@ -90,6 +90,9 @@ public enum ConsoleLevel
 
     /// <summary>RS-232, both polarities, up to 15 V.</summary>
     Rs232,
+
+    /// <summary>Nobody knows: it is measured before anything is connected.</summary>
+    Unknown,
 }
 
 /// <summary>Words for levels.</summary>
@@ -102,7 +105,8 @@ public static class ConsoleLevels
             ConsoleLevel.Logic18 => "1.8 V logic",
             ConsoleLevel.Logic33 => "3.3 V logic",
             ConsoleLevel.Logic5 => "5 V logic",
-            _ => "RS-232",
+            ConsoleLevel.Rs232 => "RS-232",
+            _ => "of an unknown level",
         };
 }
 

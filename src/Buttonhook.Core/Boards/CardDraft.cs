@@ -19,7 +19,9 @@ public sealed record CardDraft(BoardModel Card, IReadOnlyList<DraftFact> Read, I
     {
         if (clues.ReadTree(out var tree) is { } unreadable)
             return unreadable;
-        var facts = clues.Text is { Length: > 0 } text ? LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), rules).Reading.Facts : null;
+        var facts = clues.Text is { Length: > 0 } text
+            ? WithProcessorText(LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), rules).Reading.Facts, text)
+            : null;
         if (tree is null && facts?.Board is null && facts?.Architecture is null)
             return new Problem(
                 "A card is made from a device tree, a boot log, or text of a running system.",
@@ -123,7 +125,7 @@ public sealed record CardDraft(BoardModel Card, IReadOnlyList<DraftFact> Read, I
                 null,
                 null,
                 [],
-                new(device ?? "ttyS0", speed ?? 115200, ConsoleLevel.Logic33, "Console header", "ground", "transmit", "receive"),
+                new(device ?? "ttyS0", speed ?? 115200, ConsoleLevel.Unknown, "Console header", "ground", "transmit", "receive"),
                 new(5, 2, 0.6, 4.75, "USB-C", false),
                 video,
                 lights,
@@ -137,6 +139,24 @@ public sealed record CardDraft(BoardModel Card, IReadOnlyList<DraftFact> Read, I
             read,
             ask
         );
+    }
+
+    /// <summary>What /proc/cpuinfo says where a log says nothing: the model line that ARM and RISC-V kernels print (arch/arm64/kernel/cpuinfo.c), the isa of RISC-V, long mode of x86.</summary>
+    private static Facts WithProcessorText(Facts facts, string text)
+    {
+        string? Line(string key) =>
+            text.Split('\n').Select(l => l.Split(':', 2)).FirstOrDefault(p => p.Length == 2 && p[0].Trim() == key)?[1].Trim();
+        return facts with
+        {
+            Board = facts.Board ?? (Line("Model") is { Length: > 0 } model ? model : null),
+            Architecture =
+                facts.Architecture
+                ?? (
+                    Line("isa")?.StartsWith("rv64", StringComparison.Ordinal) == true ? "riscv64"
+                    : Line("flags")?.Split(' ').Contains("lm") == true ? "amd64"
+                    : null
+                ),
+        };
     }
 
     /// <summary>The id of a card: maker and name in small letters, digits and dashes.</summary>

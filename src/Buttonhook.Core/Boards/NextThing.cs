@@ -68,6 +68,7 @@ public sealed record NextThing(
 /// <summary>The newest boot of the card that is in a board now.</summary>
 /// <param name="Settled">Whether it is clear how it ended.</param>
 /// <param name="Corrected">Whether something was corrected after it.</param>
+/// <param name="Sag">Where it shows that the supply sagged, or null.</param>
 public sealed record BootState(
     bool Live,
     bool Settled,
@@ -76,7 +77,8 @@ public sealed record BootState(
     RankedCause? Top,
     int? LoginSeconds,
     bool Corrected,
-    bool Kept
+    bool Kept,
+    SupplySag? Sag = null
 );
 
 /// <summary>Computes the next thing from the state of a board; a person may look at any step, and the step changes what is asked first.</summary>
@@ -85,7 +87,7 @@ public static class NextThings
     private const string PowerOff = "Take power off before the card comes out.";
 
     /// <summary>The next thing for a board, seen from a step.</summary>
-    public static NextThing For(SeamStep step, Board board, Catalogue catalogue, IReadOnlyList<Match> matches, BootState? boot)
+    public static NextThing For(SeamStep step, Board board, Catalogue catalogue, IReadOnlyList<Match> matches, BootState? boot, Proof proof)
     {
         if (catalogue.Model(board.ModelId) is not { } model)
             return new(
@@ -98,19 +100,23 @@ public static class NextThings
             );
         var image = catalogue.Image(board.ImageId);
         if (image is null)
-            return TakeImage(board, matches);
+            return TakeImage(board, catalogue, matches);
         if (
             step == SeamStep.Match
             && boot is null
             && matches.FirstOrDefault(m => m.Image.Id == image.Id) is { Verdict: Verdict.WillNotStart } wrong
         )
-            return TakeImage(board, matches) with
+            return TakeImage(board, catalogue, matches) with
             {
-                Why = [$"{wrong.Image.Title} will not start here. {wrong.Reasons[0].Text}", .. TakeImage(board, matches).Why],
+                Why = [$"{wrong.Image.Title} will not start here. {wrong.Reasons[0].Text}", .. TakeImage(board, catalogue, matches).Why],
             };
+        // A card that is being written, or was half written, is no card whatever was booted before.
+        if (proof.Card is CardState.BeingWritten or CardState.HalfWritten)
+            return Card(step, image, catalogue, proof);
         return boot switch
         {
-            null => BeforeBoot(board, model, image, catalogue, matches),
+            null when !proof.OnCard => Card(step, image, catalogue, proof),
+            null => BeforeBoot(step, board, model, image, catalogue, matches, proof),
             { Live: true, Settled: false } => new(
                 $"Watch {board.Nickname} boot",
                 [$"It is at {Words.Of(boot.LastStage)}. The silence meter tells how long a quiet time is still usual."],
@@ -129,7 +135,18 @@ public static class NextThings
             ),
             { Corrected: true } => Boot(
                 "Boot again",
-                [$"What was wrong is corrected on this card. {board.Nickname} should come further now."],
+                [$"What was wrong is noted as corrected. {board.Nickname} should come further now."],
+                board,
+                image,
+                model
+            ),
+            { Outcome: Outcome.Cut, Top: null } => Boot(
+                $"Boot {board.Nickname} again and let it run",
+                [
+                    $"The capture ended while the board was on its way, at {Words.Of(boot.LastStage)}: that says nothing of the board.",
+                    "Let it run to the login, or until it has been quiet for two minutes.",
+                ],
+                board,
                 image,
                 model
             ),
@@ -137,13 +154,16 @@ public static class NextThings
             { Top: { Correction: { } correction } top } => new(
                 top.Fix.Split(';')[0].TrimEnd('.'),
                 [
-                    $"{top.Name}, {Percent(top.Probability)}.{Proof(top)}",
+                    $"{top.Name}, {Percent(top.Probability)}.{ProofOf(top)}",
+                    .. top.Id == "supply-too-weak" && SupplyCheck.Check(board.Connected, model.Power, catalogue) is { Enough: true } paper
+                        ? [$"On paper the supply is enough ({paper.Text}) So look at the cable and its contacts first."]
+                        : Array.Empty<string>(),
                     boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin
                         ? "The login works all the same; it can be kept as it is."
                         : $"To confirm it first: {top.NextCheck}",
                 ],
                 NextAction.Correct,
-                board.Simulated ? "Correct it" : "It is corrected",
+                board.Simulated ? "Correct it" : "Say what was changed",
                 top.Id,
                 top.CheckMinutes,
                 top.Caution
@@ -151,13 +171,14 @@ public static class NextThings
             _ => Boot(
                 "Boot once more",
                 ["No rule explains this boot. A second log shows whether it stops at the same line."],
+                board,
                 image,
                 model
             ),
         };
     }
 
-    private static NextThing TakeImage(Board board, IReadOnlyList<Match> matches)
+    private static NextThing TakeImage(Board board, Catalogue catalogue, IReadOnlyList<Match> matches)
     {
         if (matches.FirstOrDefault(m => m.Verdict <= Verdict.FitsAfterChange) is not { } best)
             return new("Find another image", ["No image on the shelf fits this board."], NextAction.Open, "See why", "match", 2);
@@ -165,7 +186,7 @@ public static class NextThings
         List<string> why = [];
         if (record.Tries > 0)
             why.Add(
-                $"It started on this revision {record.Successes} times out of {record.Tries}; at worst {Percent(record.LowerEnd)} of boots can be expected to work."
+                $"It started on this revision {record.Successes} times out of {record.Tries}; in 9 of 10 such cases at least {Percent(record.LowerEnd)} of boots work."
             );
         else
             why.Add("No boot of it on this revision is on record yet.");
@@ -174,7 +195,7 @@ public static class NextThings
         var minutes = 1;
         if (board.Connected.CardGb is { } card)
         {
-            var plan = CardPlan.For(best.Image, card);
+            var plan = CardPlan.For(best.Image, card, catalogue.CardBand);
             size += $" On your {card} GB card, {Sizes.Binary(plan.FreeBytes)} stay free.";
             minutes = Minutes(plan.WriteSeconds);
         }
@@ -182,7 +203,54 @@ public static class NextThings
         return new($"Take {best.Image.Title}", why, NextAction.ChooseImage, "Take it", best.Image.Id, minutes, "Writing erases the card.");
     }
 
-    private static NextThing BeforeBoot(Board board, BoardModel model, ImageCard image, Catalogue catalogue, IReadOnlyList<Match> matches)
+    /// <summary>The image is chosen and not on a card, as far as anything shows.</summary>
+    private static NextThing Card(SeamStep step, ImageCard image, Catalogue catalogue, Proof proof)
+    {
+        var minutes = Minutes(CardPlan.For(image, image.SmallestCardGb, catalogue.CardBand).WriteSeconds);
+        var label = step == SeamStep.Prepare ? "" : "Prepare the card";
+        return proof.Card switch
+        {
+            CardState.BeingWritten => new(
+                "Wait for the card",
+                [proof.CardSays ?? $"{image.Title} is being written.", "Leave the card in its slot until it was read back."],
+                NextAction.Open,
+                step == SeamStep.Prepare ? "" : "Look at it",
+                "prepare",
+                minutes
+            ),
+            CardState.HalfWritten => new(
+                "Write the card again",
+                [proof.CardSays ?? "The writing did not come to its end.", "Until then the card is half written: do not boot from it."],
+                NextAction.Open,
+                label,
+                "prepare",
+                minutes,
+                "Writing erases the card."
+            ),
+            _ => new(
+                "Prepare and write the card",
+                [
+                    $"{image.Title} is chosen; nothing shows yet that it is on a card.",
+                    "Set what should hold from the first boot, then write it here, or say that it was written elsewhere.",
+                ],
+                NextAction.Open,
+                label,
+                "prepare",
+                minutes,
+                "Writing erases the card."
+            ),
+        };
+    }
+
+    private static NextThing BeforeBoot(
+        SeamStep step,
+        Board board,
+        BoardModel model,
+        ImageCard image,
+        Catalogue catalogue,
+        IReadOnlyList<Match> matches,
+        Proof proof
+    )
     {
         var adapter = catalogue.Adapter(board.Connected.AdapterId);
         if (adapter is not null && ConsoleWires.Check(adapter, model.Console).Refused is { } refused)
@@ -195,7 +263,7 @@ public static class NextThings
                 2,
                 "Take power off before moving wires."
             );
-        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue);
+        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, proof.Sag);
         if (!supply.Enough)
             return new(
                 supply.ChangeTitle ?? SupplyCheck.AnotherSupply,
@@ -209,26 +277,51 @@ public static class NextThings
         var change = matches
             .FirstOrDefault(m => m.Image.Id == image.Id)
             ?.Reasons.FirstOrDefault(r => r.Bearing is Bearing.Change or Bearing.Stops);
+        if (!proof.BytesRead && step is SeamStep.Match or SeamStep.Prepare)
+            return new(
+                "Wire the console and the supply",
+                [
+                    OnCard(image, proof),
+                    adapter is null ? "No console adapter is chosen yet." : "The wires and the supply are drawn with their reasons.",
+                ],
+                NextAction.Open,
+                "Wires and supply",
+                "connect",
+                3,
+                "Take power off before moving wires."
+            );
         return Boot(
             $"Boot {board.Nickname}",
             [
-                $"{image.Title} is on the card. Usually {image.FirstBootSeconds[0]} to {image.FirstBootSeconds[1]} s to the login at the first boot.",
+                $"{OnCard(image, proof)} Usually {image.FirstBootSeconds[0]} to {image.FirstBootSeconds[1]} s to the login at the first boot.",
                 change is null ? "Open the console before power: an empty window is right until then." : $"Mind: {change.Text}",
             ],
+            board,
             image,
             model
         );
     }
 
-    private static NextThing Boot(string title, IReadOnlyList<string> why, ImageCard image, BoardModel model) =>
+    /// <summary>How it is known that the image is on the card.</summary>
+    private static string OnCard(ImageCard image, Proof proof) =>
+        proof.Card switch
+        {
+            CardState.Written => $"{image.Title} was written to the card and read back equal.",
+            CardState.Told => $"{image.Title} is on the card, as you say.",
+            _ => $"{image.Title} started from this card before.",
+        };
+
+    private static NextThing Boot(string title, IReadOnlyList<string> why, Board board, ImageCard image, BoardModel model) =>
         new(
             title,
             why,
             NextAction.StartBoot,
-            "Boot it",
+            board.Simulated ? "Boot it" : "Open the console",
             null,
             Minutes(image.FirstBootSeconds[0]),
-            model.Console.Level == ConsoleLevel.Rs232 ? "RS-232 destroys a logic pin: use it on this board only." : PowerOff
+            model.Console.Level is ConsoleLevel.Rs232 or ConsoleLevel.Logic18 or ConsoleLevel.Unknown
+                ? ConsoleWires.CautionFor(model.Console.Level)
+                : PowerOff
         );
 
     private static NextThing Keep(SeamStep step, Board board, BootState boot) =>
@@ -245,7 +338,7 @@ public static class NextThings
             "Change default passwords before others can reach it."
         );
 
-    private static string Proof(RankedCause cause)
+    private static string ProofOf(RankedCause cause)
     {
         var lines = cause.Evidence.Select(e => e.Line).Where(l => l > 0).Distinct().Order().Take(3).ToList();
         return lines.Count switch

@@ -11,7 +11,8 @@ public sealed record PowerStep(string Text, string? Caution);
 public static class BeforePower
 {
     /// <summary>The list.</summary>
-    public static IReadOnlyList<PowerStep> List(Board board, BoardModel model, ImageCard? image, Catalogue catalogue)
+    /// <param name="proof">What shows that the image is on the card; null when nothing is known of it.</param>
+    public static IReadOnlyList<PowerStep> List(Board board, BoardModel model, ImageCard? image, Catalogue catalogue, Proof? proof = null)
     {
         var list = new List<PowerStep>();
         void Do(string text, string? caution = null) => list.Add(new(text, caution));
@@ -22,10 +23,10 @@ public static class BeforePower
             );
         foreach (var button in model.Switches)
             Do(
-                $"{button.Where}: {button.Setting} {Lower(button.Effect)}. Set it for {(model.BootMedia is [var first, ..] ? first : "the card")}."
+                $"{button.Where}: {button.Setting} {Lower(button.Effect)}. Set it for {(board.Connected.CardGb is not null && model.BootMedia.Contains("card") ? "the card" : model.BootMedia is [var first, ..] ? first : "the medium that you use")}."
             );
         if (board.Connected.CardGb is { } gb)
-            Do($"Push the {gb} GB card home{(image is null ? "" : $", with {image.Title} on it")}.");
+            Do($"Push the {gb} GB card home{(image is null || proof?.OnCard != true ? "" : $", with {image.Title} on it")}.");
         if (model.Wireless?.Antenna is { } antenna)
             Do($"Antenna: {antenna.TrimEnd('.')}.");
         if (model.Cooling is { } cooling)
@@ -61,11 +62,14 @@ public static class BeforePower
         if (catalogue.Adapter(board.Connected.AdapterId) is { } adapter && ConsoleWires.Check(adapter, model.Console).MayBeWired)
             Do(
                 $"Wire the console, then open it at {model.Console.Speed} 8N1: an empty window is right until power.",
-                model.Console.Level == ConsoleLevel.Rs232
-                    ? "RS-232 carries up to 15 V: it belongs on the nine-pin socket only."
-                    : "5 V or RS-232 on this pin destroys the board."
+                ConsoleWires.CautionFor(model.Console.Level)
             );
-        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue);
+        else if (
+            catalogue.Adapter(board.Connected.AdapterId) is { } other
+            && ConsoleWires.Check(other, model.Console).Measure is { } measure
+        )
+            Do(measure, ConsoleWires.CautionFor(model.Console.Level));
+        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, proof?.Sag);
         Do(
             supply.Enough ? $"Supply into the {model.Power.Connector} socket, last of all." : $"Leave the supply: {supply.Text}",
             "Never open a mains adapter; where wiring leaves the bench, local codes and a licensed electrician decide."

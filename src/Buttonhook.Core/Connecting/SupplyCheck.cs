@@ -26,6 +26,9 @@ public sealed record SupplyVerdict(
     string? Change
 );
 
+/// <summary>A supply that sagged, as a log shows it: the boot, the line, and the volts if the line tells them.</summary>
+public sealed record SupplySag(int BootNumber, int Line, double? Volts);
+
 /// <summary>Supply against need, in volts and amperes at the board.</summary>
 public static class SupplyCheck
 {
@@ -36,12 +39,23 @@ public static class SupplyCheck
     public const string AnotherSupply = "Use another supply";
 
     /// <summary>The verdict for a board as it is connected; a missing supply is not enough.</summary>
-    public static SupplyVerdict Check(Connected connected, PowerInput need, Catalogue catalogue)
+    /// <param name="sag">What a log shows of the supply: it counts more than the prints.</param>
+    public static SupplyVerdict Check(Connected connected, PowerInput need, Catalogue catalogue, SupplySag? sag = null)
     {
         var supply = catalogue.Supply(connected.SupplyId);
         var cable = catalogue.Cables.FirstOrDefault(c => c.Id == connected.CableId);
         var parts = (connected.Parts ?? []).Select(id => catalogue.Parts.FirstOrDefault(p => p.Id == id)).OfType<FedPart>().ToList();
         var verdict = Check(supply, cable, parts, need);
+        if (verdict.Enough && sag is not null)
+            return verdict with
+            {
+                Enough = false,
+                Text =
+                    $"Enough on paper, yet {(sag.Volts is { } volts ? $"{V(volts)} V arrived" : "the supply sagged")} (boot {sag.BootNumber}, line {sag.Line}): cable or contacts. {verdict.Text}",
+                ChangeTitle = "Look at the cable and its contacts",
+                Change =
+                    "Measure the volts at the board's own pins while it boots; take a shorter and thicker cable, and press every plug home.",
+            };
         if (verdict.Enough || Cheapest(supply, cable, parts, need, catalogue) is not var (title, change))
             return verdict;
         return verdict with { ChangeTitle = title, Change = change };
@@ -67,6 +81,8 @@ public static class SupplyCheck
             return Say(false, $"Needs {N(need.Volts)} V and {N(amps)} A at the board; no supply is chosen.");
         if (Math.Abs(supply.Volts - need.Volts) > 0.3)
             return Say(false, $"Needs {N(need.Volts)} V; this supply gives {N(supply.Volts)} V. Do not plug it in.");
+        if (supply.Plug is { } plug && need.Connector.Length > 0 && !plug.Equals(need.Connector, StringComparison.OrdinalIgnoreCase))
+            return Say(false, $"This supply ends in {plug}; the board takes {need.Connector}.");
         var unasked = gives < supply.Amps ? $" of its {N(supply.Amps)} A, since this board does not ask for more" : "";
         if (gives < amps)
             return Say(
@@ -107,12 +123,14 @@ public static class SupplyCheck
         foreach (var part in parts.OrderByDescending(p => p.Amps))
             if (Check(supply, cable, [.. parts.Where(p => p != part)], need).Enough)
                 return ("Feed a part from its own supply", $"Feed this part from its own supply: {part.Name}, {N(part.Amps)} A.");
+        // What is offered has a tenth to spare: prints are round, and needs are estimates.
+        bool Spare(SupplyVerdict v) => v is { Enough: true, GivesAmps: { } gives } && gives >= v.NeedAmps * 1.1;
         foreach (var other in catalogue.Supplies.OrderBy(s => s.Amps * s.Volts))
-            if (Check(other, cable, parts, need).Enough)
+            if (Spare(Check(other, cable, parts, need)))
                 return (AnotherSupply, $"Take this supply: {other.Name}.");
         foreach (var other in catalogue.Supplies.OrderBy(s => s.Amps * s.Volts))
         foreach (var better in catalogue.Cables)
-            if (Check(other, better, parts, need).Enough)
+            if (Spare(Check(other, better, parts, need)))
                 return (AnotherSupply, $"Take this supply and this cable: {other.Name}; {better.Name}.");
         return null;
     }

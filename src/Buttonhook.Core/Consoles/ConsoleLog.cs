@@ -19,13 +19,16 @@ public sealed class ConsoleLog
     /// <summary>Whether arrival times are known (a dropped log file has none).</summary>
     public bool HasTimes => arrivals.Count > 0 && arrivals[^1].Milliseconds >= 0;
 
+    /// <summary>Milliseconds from the begin of the capture to power: all times count from there, and are negative before.</summary>
+    public int PowerAt { get; set; }
+
     /// <summary>Milliseconds from power to the newest byte, or null without times.</summary>
-    public int? LastArrival => HasTimes ? arrivals[^1].Milliseconds : null;
+    public int? LastArrival => HasTimes ? arrivals[^1].Milliseconds - PowerAt : null;
 
     /// <summary>All bytes.</summary>
     public ReadOnlySpan<byte> Bytes => bytes.AsSpan(0, Length);
 
-    /// <summary>Appends a piece that arrived <paramref name="milliseconds"/> after power; -1 when no time is known. At most 2 GiB in all.</summary>
+    /// <summary>Appends a piece that arrived <paramref name="milliseconds"/> after the begin of the capture; -1 when no time is known. At most 2 GiB in all.</summary>
     public void Append(ReadOnlySpan<byte> piece, int milliseconds)
     {
         if (piece.IsEmpty)
@@ -51,7 +54,8 @@ public sealed class ConsoleLog
         {
             if (offset >= end)
                 break;
-            longest = Math.Max(longest, milliseconds - before);
+            // What was quiet before power says nothing.
+            longest = Math.Max(longest, milliseconds - Math.Max(before, PowerAt));
             before = milliseconds;
         }
         return longest;
@@ -85,6 +89,6 @@ public sealed class ConsoleLog
             else
                 high = middle - 1;
         }
-        return arrivals[low].Milliseconds;
+        return arrivals[low].Milliseconds - PowerAt;
     }
 }

@@ -17,6 +17,9 @@ public enum LineFault
 
     /// <summary>Single bytes are wrong.</summary>
     Noise,
+
+    /// <summary>No console text, and none seen through any line that is known here: another kind of data, an open pin, a damaged file.</summary>
+    NoText,
 }
 
 /// <summary>The judgement of a line: which fault, and for a speed fault the board's rate divided by the receiver's (1 when unknown).</summary>
@@ -27,6 +30,12 @@ public sealed class LineQuality
 {
     private const double Smoothing = 0.1;
     private const int FewestBytes = 24;
+
+    /// <summary>The logarithm of one in 256: what a byte says when nothing is known of it.</summary>
+    private static readonly double LogShareOfAnyByte = -Math.Log(256);
+
+    /// <summary>How much more likely each byte must be under a line fault than under no rule: text through a wrong line falls on few values and gains more, random and packed data lose (see the tests).</summary>
+    private const double LeastGain = 0.05;
     private readonly long[] counts = new long[256];
     private long total;
     private long badText;
@@ -116,7 +125,10 @@ public sealed class LineQuality
         if (share < 0.08)
             return new(LineFault.Noise, 1, share);
         var best = Hypotheses.Value.MaxBy(h => h.Likelihood(counts))!;
-        return new(best.Fault, best.Ratio, share);
+        // Bytes that are as likely under no hypothesis at all fit none: text seen through a wrong line falls on few byte values.
+        return best.Likelihood(counts) > total * (LogShareOfAnyByte + LeastGain)
+            ? new(best.Fault, best.Ratio, share)
+            : new(LineFault.NoText, 1, share);
     }
 
     /// <summary>True when the low seven bits read as text and bit 7 is the parity of the rest in every byte.</summary>

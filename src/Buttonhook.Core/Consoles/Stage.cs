@@ -48,4 +48,7 @@ public enum Outcome
 
     /// <summary>Bytes arrive, but not as text.</summary>
     Garbled,
+
+    /// <summary>The capture ended while the board was on its way: nobody is accused, and it counts for nothing.</summary>
+    Cut,
 }

@@ -24,7 +24,7 @@ public sealed partial class BootReader
     private int brokenTimes;
     private int wholeTimes;
     private int lastTextLine;
-    private (int Length, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
+    private (int Length, Ending Ending, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
 
     /// <summary>Prepares a reader for one capture.</summary>
     public BootReader(RuleBookIndex index)
@@ -38,6 +38,9 @@ public sealed partial class BootReader
 
     /// <summary>The rule book in use.</summary>
     public RuleBookIndex Index { get; }
+
+    /// <summary>What is known of the end of the capture; that of a file until somebody says more.</summary>
+    public Ending Ending { get; set; } = Ending.OfFile;
 
     /// <summary>The capture itself.</summary>
     public ConsoleLog Log { get; } = new();
@@ -94,11 +97,16 @@ public sealed partial class BootReader
     /// <summary>The reading and the diagnosis of it; asked again before anything arrived, it is the same answer and costs nothing.</summary>
     public (BootReading Reading, Diagnosis Diagnosis) Diagnose()
     {
-        if (said is { } before && before.Length == Log.Length)
+        if (
+            said is { } before
+            && before.Length == Log.Length
+            && before.Ending.How == Ending.How
+            && before.Ending.ProvesSilence == Ending.ProvesSilence
+        )
             return before.Answer;
         var look = Look();
         var answer = (look.Reading, Diagnoser.Diagnose(book, look));
-        said = (Log.Length, answer);
+        said = (Log.Length, Ending, answer);
         return answer;
     }
 
@@ -124,7 +132,7 @@ public sealed partial class BootReader
         var signals = Signals.Of(new(inFinal, attempts.Count, Log, last, line, timesBroken, wholeTimes));
         var rebooting = Attempts.IsLoop(attempts, marks);
         var outcome =
-            line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise ? Outcome.Garbled
+            line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise or LineFault.NoText ? Outcome.Garbled
             : rebooting ? Outcome.Rebooting
             : Attempts.OutcomeOf(inFinal, signals);
         if (rebooting)
@@ -132,9 +140,17 @@ public sealed partial class BootReader
             signals.Add(Signals.Rebooting);
             inFinal = marks;
         }
+        var waiting =
+            inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
+        var cut = outcome is Outcome.Stopped or Outcome.Silent && !waiting && IsCut(signals);
+        if (cut)
+        {
+            outcome = Outcome.Cut;
+            signals.ExceptWith(Signals.OfTheEnd);
+        }
         var stage = line.Fault switch
         {
-            LineFault.Speed or LineFault.Inverted => null,
+            LineFault.Speed or LineFault.Inverted or LineFault.NoText => null,
             LineFault.Frame => WithoutTopBit().LastStage,
             _ => Attempts.LastStage(inFinal),
         };
@@ -157,8 +173,6 @@ public sealed partial class BootReader
         var from = rebooting ? 1 : final.First;
         var evidence = all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList();
         var harmless = all.Where(h => h.Pattern >= harmlessOffset).ToList();
-        var waiting =
-            inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
         var reading = new BootReading(
             outcome,
             stage,
@@ -169,8 +183,18 @@ public sealed partial class BootReader
             line,
             Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line)
         );
-        return new CaptureLook(Index, Log, reading, evidence, harmless, signals, inFinal, last);
+        return new CaptureLook(Index, Log, Ending, reading, evidence, harmless, signals, inFinal, last);
     }
+
+    /// <summary>
+    /// Whether the capture ended and not the board: it did not listen into a silence that says something; or, of a file, its last line is
+    /// not whole, or it ends on the way with nothing that stands for an end.
+    /// </summary>
+    private bool IsCut(HashSet<string> signals) =>
+        Ending.Measured ? !Ending.ProvesSilence
+        : Log.Length == 0 ? false
+        : Log.LineCount > Log.CompleteLines && Log.Text(Log.LineCount).Length > 0
+            || signals.Overlaps(Signals.Stalled) && !signals.Contains(Signals.RootNeverCame) && !signals.Contains(Signals.NoLoginPrompt);
 
     /// <summary>The same capture with the parity bit taken off each byte: what a rightly set receiver would have read.</summary>
     private BootReading WithoutTopBit()
@@ -239,7 +263,8 @@ public sealed partial class BootReader
     [GeneratedRegex(@"^([\d.]+)\s*([KMG]?)")]
     private static partial Regex MemorySize();
 
-    [GeneratedRegex(@"^\S{0,2}\s{0,5}\d{1,4}\.\d{3,}.? ")]
+    /// <summary>A kernel time, whole or with one bracket lost; a number without any bracket is somebody else's stamp.</summary>
+    [GeneratedRegex(@"^(?:\S?\[\s{0,5}\d{1,4}\.\d{3,}.? |\S{0,2}\s{0,5}\d{1,4}\.\d{3,}\] )")]
     private static partial Regex LooksLikeTime();
 
     [GeneratedRegex(@"^\[\s*\d+\.\d{6}\] ")]
@@ -253,6 +278,7 @@ public sealed record MarkHit(Mark Mark, int Line, IReadOnlyDictionary<string, st
 internal sealed record CaptureLook(
     RuleBookIndex Index,
     ConsoleLog Log,
+    Ending Ending,
     BootReading Reading,
     IReadOnlyList<Hit> EvidenceHits,
     IReadOnlyList<Hit> HarmlessHits,

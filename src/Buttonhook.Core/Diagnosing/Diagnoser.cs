@@ -14,6 +14,9 @@ internal static class Diagnoser
     private const double ExplainedLoss = 5;
     private const double SmallestShown = 0.01;
 
+    /// <summary>Log odds from which lines alone are taken for proof.</summary>
+    private const double ProvenOdds = 4;
+
     /// <summary>No log proves a cause beyond this; the rest stays with something else.</summary>
     private const double Doubt = 0.01;
 
@@ -27,7 +30,19 @@ internal static class Diagnoser
                 later.Explained = true;
         var reached = reading.Outcome is Outcome.ReachedLogin;
         var degraded = reached && found.Any(f => f.Cause.Degrades && !f.Explained && f.Odds >= 3);
-        var outcome = degraded ? Outcome.Degraded : reading.Outcome;
+        // A capture that ended on the way accuses nobody, unless lines of it prove what stopped the board before. A file that merely ends,
+        // with nothing that stands for an end and nothing that explains one, ended on the way too.
+        var merelyEnds = reading.Outcome is Outcome.Stopped && !reading.Waiting && !look.Ending.Measured;
+        var cut =
+            (reading.Outcome is Outcome.Cut || merelyEnds && found.Count == 0)
+            && !found.Any(f => !f.Cause.Degrades && !f.Explained && f.Odds >= ProvenOdds);
+        if (cut)
+            found.RemoveAll(f => f.Odds < ProvenOdds);
+        var outcome =
+            degraded ? Outcome.Degraded
+            : cut ? Outcome.Cut
+            : reading.Outcome is Outcome.Cut ? Outcome.Stopped
+            : reading.Outcome;
         var scores = found.Select(f => (f.Cause.Id, Odds: f.Odds - (f.Explained ? ExplainedLoss : 0))).ToList();
         if (reached)
             scores.Add((RuleBook.None, degraded ? CleanOdds - 6 : CleanOdds));
@@ -39,7 +54,10 @@ internal static class Diagnoser
             .ToList();
         ranked = [.. ranked.Select(s => (s.Id, s.Id == RuleBook.SomethingElse ? Math.Max(s.Probability, Doubt) : s.Probability))];
         var shown = ranked.Sum(s => s.Probability);
-        var causes = ranked.Select(s => Describe(s.Id, s.Probability / shown, found, look)).OrderByDescending(c => c.Probability).ToList();
+        var causes = ranked
+            .Select(s => Describe(s.Id, s.Probability / shown, found, look, cut))
+            .OrderByDescending(c => c.Probability)
+            .ToList();
         var harmless = look
             .HarmlessHits.Select(h => new HarmlessLine(
                 h.Line,
@@ -131,7 +149,7 @@ internal static class Diagnoser
         };
     }
 
-    private static RankedCause Describe(string id, double probability, List<Candidate> found, CaptureLook look)
+    private static RankedCause Describe(string id, double probability, List<Candidate> found, CaptureLook look, bool cut)
     {
         if (id == RuleBook.None)
         {
@@ -155,6 +173,32 @@ internal static class Diagnoser
                 null
             );
         }
+        if (id == RuleBook.SomethingElse && cut && found.Count == 0)
+            return new(
+                id,
+                "Nothing to be told: the capture ended on the way",
+                probability,
+                [],
+                [],
+                "Capture it again, from before power until the login, or until it has been quiet for two minutes.",
+                5,
+                "Nothing to mend: up to here nothing is wrong.",
+                null,
+                null
+            );
+        if (id == RuleBook.SomethingElse && look.Reading.Line.Fault == LineFault.NoText)
+            return new(
+                id,
+                "This is no console text",
+                probability,
+                [],
+                [],
+                "Look whether this is the right file, or whether the adapter's receive wire sits on the board's transmit pin.",
+                2,
+                "The bytes fit no speed that boards and adapters use, no swapped levels and no other frame.",
+                null,
+                null
+            );
         if (id == RuleBook.SomethingElse)
             return new(
                 id,
@@ -208,7 +252,9 @@ internal static class Diagnoser
         return new(
             best.NextCheck,
             best.Id == RuleBook.SomethingElse
-                ? "No rule explains this log."
+                ? top.Name == "Something else"
+                    ? "No rule explains this log."
+                    : "That a capture ended does not say that the board stopped."
                 : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min."
         );
     }

@@ -25,6 +25,28 @@ public static class Signals
     /// <summary>The same stages again and again.</summary>
     public const string Rebooting = "rebooting";
 
+    internal const string RootNeverCame = "root-never-came";
+
+    internal const string NoLoginPrompt = "no-login-prompt";
+
+    /// <summary>The output ends on the way.</summary>
+    internal static readonly string[] Stalled = ["kernel-stalled", "services-stalled", "root-stalled"];
+
+    /// <summary>What only the end of the output says: nothing when it was the capture that ended.</summary>
+    internal static readonly string[] OfTheEnd =
+    [
+        .. Stalled,
+        NoOutput,
+        SilentAfterLoader,
+        NoLoginPrompt,
+        RootNeverCame,
+        "stuck-after-firmware",
+        "never-left-loader",
+        "loader-gave-up",
+        "nothing-found",
+        "medium-without-boot-files",
+    ];
+
     /// <summary>All names that the rule book may use, with their meaning.</summary>
     public static IReadOnlyDictionary<string, string> All { get; } =
         new Dictionary<string, string>
@@ -46,12 +68,12 @@ public static class Signals
             ["initrd-used"] = "an initial file system is in use",
             ["kernel-stalled"] = "kernel output stops in the middle, without a panic",
             ["services-stalled"] = "services were starting and the output stops",
-            ["no-login-prompt"] = "the system says that it is up, and no login comes",
+            [NoLoginPrompt] = "the system says that it is up, and no login comes",
             ["short-memory"] = "the kernel found less than 200 MiB",
             ["many-attempts"] = "more than one attempt in this capture",
             ["root-stalled"] = "the root is mounted, nothing failed, and the output ends",
             ["stuck-after-firmware"] = "the firmware starts from the disk and nothing comes after",
-            ["root-never-came"] = "the kernel waits for the root and nothing comes after",
+            [RootNeverCame] = "the kernel waits for the root and nothing comes after",
             ["logged-in"] = "somebody logged in",
             ["network-tried"] = "somebody logged in and tried the network",
             ["never-left-loader"] = "no kernel was started",
@@ -99,7 +121,7 @@ public static class Signals
         When("initrd-used", Has("initrd"));
         When("kernel-stalled", stage == Stage.Kernel && !ended);
         When("services-stalled", stage == Stage.Services && !ended);
-        When("no-login-prompt", stage == Stage.Services && !ended && Has("system-up"));
+        When(NoLoginPrompt, stage is Stage.Root or Stage.Services && !ended && Has("system-up"));
         When(
             "short-memory",
             marks.Any(m =>
@@ -109,7 +131,7 @@ public static class Signals
         When("many-attempts", attempts > 1);
         When("root-stalled", stage == Stage.Root && !ended && Has("root-mounted"));
         When("stuck-after-firmware", inLoader && LastOf("disk-start") > 0 && LastOf("disk-start") >= lastText);
-        When("root-never-came", stage == Stage.Kernel && Has("waits-for-root"));
+        When(RootNeverCame, stage == Stage.Kernel && Has("waits-for-root"));
         var login = marks.FirstOrDefault(m => m.Mark.Name == "login")?.Line ?? int.MaxValue;
         When("logged-in", LastOf("logged-in") > login || LastOf("shell") > login);
         When("network-tried", Has("network-tried"));

@@ -418,11 +418,53 @@ internal sealed class DryBooter(
         if (wrong is not null)
             return Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put the program back.", volume.Name(path));
         Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
+        if (tree.HasSystemd && InsteadOfTheSystem(h, arguments) is { } instead)
+            return instead;
         var stopped = MountTable(volume, tree);
         if (stopped is { } verdict)
             return verdict;
         ConsoleAndLogin(h, arguments, volume, tree);
         return DryVerdict.Boots;
+    }
+
+    /// <summary>Words that make systemd start something else than the system (systemd-run-generator(8), systemd(1) kernel command line).</summary>
+    private DryVerdict? InsteadOfTheSystem(Handover h, KernelCommandLine arguments)
+    {
+        if (arguments.Last("systemd.run") is { } command)
+        {
+            var after = arguments.Last("systemd.run_success_action")?.TrimEnd('\r') ?? "exit";
+            return Fail(
+                Stage.Services,
+                "getty-missing",
+                $"systemd.run={Shown(command)} makes systemd start this one command instead of the system, at every boot; "
+                    + (after == "none" ? "no login comes behind it." : $"behind it the board goes down ({after})."),
+                "Take systemd.run= off the command line.",
+                h.Where,
+                FileEdit.At(h.Where, $"systemd.run={command}", "")
+            );
+        }
+        var targets = new Dictionary<string, string>
+        {
+            ["emergency"] = "emergency.target",
+            ["-b"] = "emergency.target",
+            ["rescue"] = "rescue.target",
+            ["single"] = "rescue.target",
+            ["s"] = "rescue.target",
+            ["S"] = "rescue.target",
+            ["1"] = "rescue.target",
+        };
+        var word = arguments.Words.Select(w => w.TrimEnd('\r')).LastOrDefault(targets.ContainsKey);
+        var unit = arguments.Last("systemd.unit")?.TrimEnd('\r') ?? (word is null ? null : targets[word]);
+        if (unit is "emergency.target" or "rescue.target")
+            Warn(
+                Stage.Login,
+                "getty-missing",
+                $"The command line asks for {unit}: a shell for repairs comes instead of the system.",
+                "Take the word off the command line.",
+                h.Where,
+                word is null ? FileEdit.At(h.Where, $"systemd.unit={arguments.Last("systemd.unit")}", "") : FileEdit.At(h.Where, word, "")
+            );
+        return null;
     }
 
     private DryVerdict? MountTable(Volume volume, FileTree tree)

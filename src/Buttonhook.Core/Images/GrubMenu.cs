@@ -335,6 +335,6 @@ internal sealed partial class GrubMenu
                 Assigned(line);
     }
 
-    [GeneratedRegex(@",(?:gpt|msdos)?(\d+)\)?$")]
+    [GeneratedRegex(@",(?:gpt|msdos)?(\d+)\)?\z")]
     private static partial Regex Digits();
 }

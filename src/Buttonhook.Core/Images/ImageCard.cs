@@ -56,8 +56,43 @@ public sealed record ImageCard(
     /// <summary>The name and version of the file format.</summary>
     public const string CardFormat = "buttonhook.image/1";
 
-    /// <summary>Name and version as a person says them ("Fallow 12 server").</summary>
-    public string Title =>
+    /// <summary>What tells this image from others of the same name (file, sum, size or date); null where the name is enough.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string? Apart { get; init; }
+
+    /// <summary>Name and version as a person says them ("Fallow 12 server"), with what tells it from others of the same name.</summary>
+    public string Title => Apart is null ? Called : $"{Called} ({Apart})";
+
+    /// <summary>The images with what tells those apart that share a name and an instruction set: the file (or the boards that it is for), else date and size, and the first letters of the sum.</summary>
+    /// <param name="nameOf">The name of a board model.</param>
+    public static IReadOnlyList<ImageCard> ToldApart(IReadOnlyList<ImageCard> images, Func<string, string> nameOf)
+    {
+        var twins = images.GroupBy(i => (i.Called.ToLowerInvariant(), i.InstructionSet)).Where(g => g.Count() > 1).ToDictionary(g => g.Key);
+        if (twins.Count == 0)
+            return images;
+        string Where(ImageCard card) =>
+            card.Path is { } path ? System.IO.Path.GetFileName(path)
+            : card.Supports.Count > 0 ? "for " + string.Join(", ", card.Supports.Select(s => nameOf(s.Model)).Distinct())
+            : "no file";
+        return
+        [
+            .. images.Select(i =>
+            {
+                if (!twins.TryGetValue((i.Called.ToLowerInvariant(), i.InstructionSet), out var same))
+                    return i with { Apart = null };
+                var parts = new List<string?> { Where(i) };
+                if (same.Count(s => Where(s) == Where(i)) > 1)
+                    parts.AddRange([i.SystemDate, Sizes.Decimal(i.DownloadBytes)]);
+                if (i.Path is not null)
+                    parts.Add(i.Sha256?[..6]);
+                if (same.Count(s => Where(s) == Where(i) && s.Sha256 == i.Sha256 && s.DownloadBytes == i.DownloadBytes) > 1)
+                    parts.Add(i.Id);
+                return i with { Apart = string.Join(", ", parts.OfType<string>()) };
+            }),
+        ];
+    }
+
+    private string Called =>
         $"{Name} {Version}{(Flavour is "server" or "desktop" or "minimal" && !Name.EndsWith(Flavour, StringComparison.Ordinal) ? " " + Flavour : "")}"
             .Replace("  ", " ", StringComparison.Ordinal)
             .Trim();

@@ -100,6 +100,19 @@ public sealed class KernelCommandLine
         return new(list);
     }
 
+    /// <summary>With the <c>console=</c> of this device behind all others; unchanged when there is none.</summary>
+    public KernelCommandLine ConsoleLast(string device)
+    {
+        var list = words.ToList();
+        var ours = list.FindLast(w => w == $"console={device}" || w.StartsWith($"console={device},", StringComparison.Ordinal));
+        var last = list.FindLastIndex(w => NameOf(w) == "console");
+        if (ours is null || list[last] == ours)
+            return this;
+        list.Insert(last + 1, ours);
+        list.Remove(ours);
+        return new(list);
+    }
+
     /// <summary>What is wrong with the line as sentences: quotes that do not close, arguments that stand twice, words that must stand behind rootwait.</summary>
     public IReadOnlyList<string> Findings()
     {

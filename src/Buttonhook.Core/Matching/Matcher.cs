@@ -14,13 +14,15 @@ public static class Matcher
         ImageCard Image,
         Catalogue Catalogue,
         Wish Wish,
-        IReadOnlyList<BoardModel> Siblings
+        IReadOnlyList<BoardModel> Siblings,
+        DryBoot? Dry
     );
 
     private static readonly IReadOnlyList<(string Rule, Func<Pair, IEnumerable<(Bearing, string)>> Says)> Rules =
     [
         ("instruction-set", InstructionSet),
         ("revision", Revision),
+        ("dry-boot", Played),
         ("kernel-line", KernelLine),
         ("boot-medium", BootMedium),
         ("school", Schools),
@@ -33,7 +35,14 @@ public static class Matcher
     ];
 
     /// <summary>All images of the catalogue for this board and this wish, best first; a model that is not in the catalogue gives none.</summary>
-    public static IReadOnlyList<Match> Match(Board board, Catalogue catalogue, IReadOnlyDictionary<string, BootRecord> records, Wish wish)
+    /// <param name="played">The dry boots of images on this board, by image, as far as their files were looked into.</param>
+    public static IReadOnlyList<Match> Match(
+        Board board,
+        Catalogue catalogue,
+        IReadOnlyDictionary<string, BootRecord> records,
+        Wish wish,
+        IReadOnlyDictionary<string, DryBoot>? played = null
+    )
     {
         if (catalogue.Model(board.ModelId) is not { } model)
             return [];
@@ -44,7 +53,10 @@ public static class Matcher
                 .Images.AsParallel()
                 .AsOrdered()
                 .Select(image =>
-                    One(new(board, model, image, catalogue, wish, siblings), records.GetValueOrDefault(image.Id) ?? BootRecord.Empty)
+                    One(
+                        new(board, model, image, catalogue, wish, siblings, played?.GetValueOrDefault(image.Id)),
+                        records.GetValueOrDefault(image.Id) ?? BootRecord.Empty
+                    )
                 )
                 .Select(m => (Match: m, Worth: m.Verdict == Verdict.WillNotStart ? 0 : Worth(m, wish)))
                 .AsSequential()
@@ -80,9 +92,11 @@ public static class Matcher
     private static List<Reason> Ordered(List<Reason> reasons)
     {
         var ordered = new List<Reason>(reasons.Count);
+        // What the file itself shows comes before what cards say of it.
         for (var bearing = Bearing.Stops; bearing <= Bearing.Note; bearing++)
+            foreach (var seen in (bool[])[true, false])
             foreach (var reason in reasons)
-                if (reason.Bearing == bearing)
+                if (reason.Bearing == bearing && reason.Rule == "dry-boot" == seen)
                     ordered.Add(reason);
         return ordered;
     }
@@ -124,6 +138,24 @@ public static class Matcher
             yield return (Bearing.Good, $"Kernel {p.Image.Kernel} is new enough for revision {p.Board.RevisionId}.");
     }
 
+    /// <summary>What the dry boot of the image's own file found on this board.</summary>
+    private static IEnumerable<(Bearing, string)> Played(Pair p)
+    {
+        if (p.Dry is not { } dry)
+            yield break;
+        foreach (var link in dry.Broken.Where(_ => dry.Verdict == DryVerdict.DoesNotBoot).Take(3))
+            yield return (link.Edit is null ? Bearing.Stops : Bearing.Change, $"Dry boot: {link.Text} {link.Fix}".TrimEnd());
+        foreach (var link in dry.Broken.Where(_ => dry.Verdict != DryVerdict.DoesNotBoot).Take(3))
+            yield return (link.Edit is null ? Bearing.Note : Bearing.Change, $"Dry boot: {link.Text} {link.Fix}".TrimEnd());
+        if (dry.Verdict == DryVerdict.CannotTell)
+            yield return (
+                Bearing.Unproven,
+                $"Dry boot: {dry.Steps.LastOrDefault(s => s.Result == LinkResult.CannotTell)?.Text ?? "it cannot be told whether it boots."}"
+            );
+        else if (dry.Verdict == DryVerdict.Boots)
+            yield return (Bearing.Good, "The dry boot of its file reaches the login on this board.");
+    }
+
     private static IEnumerable<(Bearing, string)> Schools(Pair p)
     {
         switch (p.Wish.School)
@@ -144,7 +176,7 @@ public static class Matcher
                 yield return (
                     Bearing.Note,
                     p.Board.Connected.CardGb is { } gb
-                        ? $"{Math.Max(0, Sizes.CardBytes(gb) / Math.Max(1, p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes)))} of this size fit behind one menu on the {gb} GB card."
+                        ? $"{Math.Max(0, p.Catalogue.CardBand.LeastBytes(gb) / Math.Max(1, p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes)))} of this size fit behind one menu on the {gb} GB card."
                         : "Say which card, to see how many fit behind one menu."
                 );
                 break;
@@ -156,13 +188,17 @@ public static class Matcher
                 yield return (Bearing.Change, "Names its root by device: name it by PARTUUID, so that it is found on the SSD.");
                 break;
             case School.LoaderOnCard:
-                yield return (Bearing.Good, "The card keeps only the loader (64 MB is plenty); the root is found on the SSD by its id.");
+                yield return (
+                    Bearing.Good,
+                    $"The card keeps only loader, kernel and initial files ({Sizes.Binary(SchoolPlan.LoaderBytes)} is plenty); the root is found by its id."
+                );
                 break;
             case School.FlashLater when p.Model.FlashGb is not { } || !p.Model.BootMedia.Contains("flash"):
                 yield return (Bearing.Stops, "This board has no soldered flash that it starts from.");
                 break;
             case School.FlashLater
-                when Sizes.CardBytes(p.Model.FlashGb!.Value) < p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes):
+                when p.Catalogue.CardBand.LeastBytes(p.Model.FlashGb!.Value)
+                    < p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes):
                 yield return (
                     Bearing.Stops,
                     $"Takes {Sizes.Binary(p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes))} with room for updates; the flash of {p.Model.FlashGb} GB is too small."
@@ -243,7 +279,9 @@ public static class Matcher
         else
             yield return (
                 Bearing.Stops,
-                $"None of its {trees.Count} device trees is for {p.Model.Name} or another board with the {p.Model.Processor} processor."
+                trees.Count == 1
+                    ? $"Its only device tree ({trees[0]}) is not for {p.Model.Name}, nor for another board with the {p.Model.Processor} processor."
+                    : $"None of its {trees.Count} device trees is for {p.Model.Name} or another board with the {p.Model.Processor} processor."
             );
     }
 
@@ -316,11 +354,11 @@ public static class Matcher
     {
         if (p.Board.Connected.CardGb is not { } card || !p.Image.BootMedia.Contains("card") || p.Wish.School is School.LoaderOnCard)
             yield break;
-        var plan = CardPlan.For(p.Image, card);
+        var plan = CardPlan.For(p.Image, card, p.Catalogue.CardBand);
         if (!plan.Fits)
             yield return (
                 Bearing.Change,
-                $"Expands to {Sizes.Binary(p.Image.ExpandedBytes)}; the {card} GB card holds {Sizes.Binary(plan.CardBytes)}. Use {p.Image.SmallestCardGb} GB or more."
+                $"Expands to {Sizes.Binary(p.Image.ExpandedBytes)}; the {card} GB card holds {Sizes.Binary(plan.CardBytes)}{(plan.CardMostBytes >= p.Image.ExpandedBytes ? $", at most {Sizes.Binary(plan.CardMostBytes)}: look at what yours really holds" : "")}. Use {p.Image.SmallestCardGb} GB or more."
             );
         else if (!plan.HasRoom)
             yield return (

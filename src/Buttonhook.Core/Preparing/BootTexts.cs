@@ -47,17 +47,19 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
                     "Write the image as it is, and set it up after the first login."
                 );
             var isExt = boot.Tree.Kind != "vfat";
+            var (mount, mounted) = isExt ? ("", true) : MountOf(root.Tree, boot.Partition, boot.Tree);
             return new BootTexts(
                 boot.Partition,
                 isExt,
                 root.Tree is null ? null : root.Partition,
                 new(
                     boot.Files,
-                    isExt ? "" : MountOf(root.Tree, boot.Partition, boot.Tree),
+                    mount,
                     boot.Tree.Label,
                     root.Tree is not null
                         && (root.Tree.Find("/etc/cloud") is not null || root.Tree.Find("/usr/bin/cloud-init") is not null),
-                    root.Tree?.HasSystemd == true
+                    root.Tree?.HasSystemd == true,
+                    mounted
                 )
             );
         }
@@ -100,14 +102,17 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
         return files;
     }
 
-    /// <summary>Where fstab mounts the boot partition; /boot when it does not say.</summary>
-    private static string MountOf(FileTree? root, Partition partition, FileTree boot)
+    /// <summary>Where fstab mounts the boot partition, null when it does not say, and whether it does so at the start.</summary>
+    private static (string? At, bool Mounted) MountOf(FileTree? root, Partition partition, FileTree boot)
     {
         if (root?.Read("/etc/fstab", LargestText) is not { } bytes)
-            return "/boot";
+            return (null, false);
         foreach (var line in Encoding.UTF8.GetString(bytes).Split('\n'))
         {
-            if (line.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries) is not [var device, var at, ..] || device.StartsWith('#'))
+            if (
+                line.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries) is not [var device, var at, ..] words
+                || device.StartsWith('#')
+            )
                 continue;
             var value = device[(device.IndexOf('=') + 1)..].Trim('"');
             if (
@@ -117,8 +122,8 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
                 || device.StartsWith("LABEL=", StringComparison.Ordinal) && value == boot.Label
                 || device.StartsWith("/dev/", StringComparison.Ordinal) && device.EndsWith($"p{partition.Number}", StringComparison.Ordinal)
             )
-                return at;
+                return (at, words.Length < 4 || !words[3].Split(',').Contains("noauto"));
         }
-        return "/boot";
+        return (null, false);
     }
 }

@@ -48,6 +48,9 @@ public enum WriteStep
 /// <param name="Before">The boot of the image as it was downloaded, played on this board.</param>
 /// <param name="After">The boot of the written card, played on this board.</param>
 /// <param name="Erased">Whether anything was written to the card.</param>
+/// <param name="LabelGb">What the label of the card says, as the board on the bench has it; null when it says nothing.</param>
+/// <param name="CardBytes">What the card holds.</param>
+/// <param name="CardNumber">Which card of its board it is or will be; null in records of earlier versions.</param>
 public sealed record CardWrite(
     string Id,
     string BoardId,
@@ -67,7 +70,10 @@ public sealed record CardWrite(
     bool Erased,
     Problem? Problem,
     DateTimeOffset StartedAt,
-    DateTimeOffset? EndedAt
+    DateTimeOffset? EndedAt,
+    int? CardNumber = null,
+    int? LabelGb = null,
+    long? CardBytes = null
 )
 {
     /// <summary>Whether it goes on.</summary>

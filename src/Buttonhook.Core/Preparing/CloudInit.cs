@@ -1,11 +1,54 @@
-using YamlDotNet.Serialization;
+using System.Globalization;
+using YamlDotNet.Core;
+using YamlDotNet.RepresentationModel;
 
 namespace Buttonhook.Core.Preparing;
 
 /// <summary>The files of cloud-init's NoCloud source (cloud-init documentation, modules reference and network config version 2).</summary>
 public static class CloudInit
 {
-    private static readonly ISerializer Yaml = new SerializerBuilder().WithQuotingNecessaryStrings().DisableAliases().Build();
+    /// <summary>
+    /// cloud-init reads YAML 1.1, in which no, on, 12:30:45, 0x1F, 1e3 and 2024-01-02 are booleans, numbers and dates: every string stands in
+    /// double quotes, names of keys that are our own excepted.
+    /// </summary>
+    private static string Write(IReadOnlyDictionary<string, object> map)
+    {
+        var text = new StringWriter { NewLine = "\n" };
+        new YamlStream(new YamlDocument(Node(map))).Save(new Emitter(text, new EmitterSettings().WithBestWidth(int.MaxValue)), false);
+        var written = text.ToString();
+        return written.EndsWith("...\n", StringComparison.Ordinal) ? written[..^4] : written;
+    }
+
+    private static YamlNode Node(object value) =>
+        value switch
+        {
+            string text => Quoted(text),
+            bool yes => new YamlScalarNode(yes ? "true" : "false"),
+            int number => new YamlScalarNode(number.ToString(CultureInfo.InvariantCulture)),
+            IReadOnlyDictionary<string, object> map => new YamlMappingNode(
+                map.Select(p =>
+                    KeyValuePair.Create<YamlNode, YamlNode>(
+                        OwnKeys.Contains(p.Key) ? new YamlScalarNode(p.Key) : Quoted(p.Key),
+                        Node(p.Value)
+                    )
+                )
+            ),
+            IEnumerable<object> list => new YamlSequenceNode(list.Select(Node)),
+            _ => throw new ArgumentOutOfRangeException(nameof(value), value, "no value of a first-boot file"),
+        };
+
+    private static YamlScalarNode Quoted(string text) => new(text) { Style = ScalarStyle.DoubleQuoted };
+
+    private static readonly HashSet<string> OwnKeys =
+    [
+        .. "hostname fqdn manage_etc_hosts users name groups shell sudo lock_passwd passwd ssh_authorized_keys ssh_pwauth locale timezone".Split(
+            ' '
+        ),
+        .. "keyboard layout package_update packages write_files path permissions content bootcmd runcmd version dhcp4 optional addresses".Split(
+            ' '
+        ),
+        .. "routes to via nameservers ethernets wifis access-points password regulatory-domain instance-id local-hostname".Split(' '),
+    ];
 
     /// <summary><c>user-data</c>: users, keys, names, packages, files and commands.</summary>
     public static string UserData(FirstBoot set, IReadOnlyList<RecipeStep> steps)
@@ -64,14 +107,14 @@ public static class CloudInit
             map["bootcmd"] = everyBoot;
         var commands = steps
             .Subjects(RecipeAction.Enable)
-            .Select(s => $"systemctl enable --now {s}")
+            .Select(s => $"systemctl enable --now {FirstBootScript.Quote(s)}")
             .Concat(set.RemoteLogin ? ["systemctl enable --now ssh"] : [])
             .Concat(set.Commands)
             .Concat(steps.Subjects(RecipeAction.FirstBoot))
             .ToList();
         if (commands.Count > 0)
             map["runcmd"] = commands;
-        return "#cloud-config\n" + Yaml.Serialize(map);
+        return "#cloud-config\n" + Write(map);
     }
 
     /// <summary><c>network-config</c>, version 2; null when the network stays as the image has it.</summary>
@@ -109,7 +152,7 @@ public static class CloudInit
                     },
                 },
             };
-        return map.Count > 1 ? Yaml.Serialize(map) : null;
+        return map.Count > 1 ? Write(map) : null;
     }
 
     /// <summary><c>meta-data</c>: a new instance id makes cloud-init run again when the files changed.</summary>
@@ -118,6 +161,6 @@ public static class CloudInit
         var map = new Dictionary<string, object> { ["instance-id"] = $"buttonhook-{mark}" };
         if (hostName is not null)
             map["local-hostname"] = hostName.Split('.')[0];
-        return Yaml.Serialize(map);
+        return Write(map);
     }
 }

@@ -1,4 +1,5 @@
 using System.Text;
+using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -43,7 +44,8 @@ public static class FileTraps
     /// <summary>Checks the bytes of a text file.</summary>
     /// <param name="oneLine">Whether the file must be one line (a kernel command line).</param>
     /// <param name="keepTabs">Whether tabs may stay (menus, scripts).</param>
-    public static CheckedFile Check(ReadOnlySpan<byte> bytes, bool oneLine, bool keepTabs)
+    /// <param name="console">The console of the board that it is for, or null when that is not known.</param>
+    public static CheckedFile Check(ReadOnlySpan<byte> bytes, bool oneLine, bool keepTabs, Boards.ConsolePort? console = null)
     {
         var traps = new List<FileTrap>();
         string text;
@@ -66,8 +68,15 @@ public static class FileTraps
         }
         var clean = new StringBuilder(text.Length);
         var line = 1;
-        foreach (var c in text)
+        for (var i = 0; i < text.Length; i++)
         {
+            var c = text[i];
+            // A blank beside a comma or an equals sign came into the middle of a word: it goes, since a real blank would cut the word.
+            if (c is '\u00A0' or '\u202F' or '\u2007' && (Beside(text, i - 1) || Beside(text, i + 1)))
+            {
+                traps.Add(new(line, $"Line {line} holds {Bent[c].Name} in the middle of a word.", true));
+                continue;
+            }
             if (Bent.TryGetValue(c, out var found) && !(c == '\t' && keepTabs))
             {
                 traps.Add(new(line, $"Line {line} holds {found.Name}.", true));
@@ -89,7 +98,7 @@ public static class FileTraps
             var joined = string.Join(' ', lines);
             if (joined.Contains("  ", StringComparison.Ordinal))
                 traps.Add(new(1, "Two blanks stand together.", true));
-            result = new Images.KernelCommandLine(joined) + "\n";
+            result = Arguments(new(joined), console, traps) + "\n";
         }
         else if (result.Length > 0 && !result.EndsWith('\n'))
         {
@@ -97,5 +106,49 @@ public static class FileTraps
             result += "\n";
         }
         return new([.. traps.Distinct()], result);
+    }
+
+    private static bool Beside(string text, int at) => at >= 0 && at < text.Length && text[at] is ',' or '=';
+
+    /// <summary>What is wrong with the words themselves: those that are mended, and those that only a person can decide.</summary>
+    private static KernelCommandLine Arguments(KernelCommandLine line, Boards.ConsolePort? console, List<FileTrap> traps)
+    {
+        var roots = line.All("root").ToList();
+        if (roots.Count > 1)
+        {
+            traps.Add(
+                new(
+                    1,
+                    $"root= stands {roots.Count} times ({string.Join(", ", roots)}); the last one counts, the others are taken out.",
+                    true
+                )
+            );
+            line = line.Set("root", roots[^1]);
+        }
+        var wait = line.Words.ToList().IndexOf("rootwait");
+        if (line.Words.Take(Math.Max(0, wait)).FirstOrDefault(w => KernelCommandLine.NameOf(w) == "modules-load") is { } modules)
+        {
+            traps.Add(new(1, $"{modules} stands before rootwait; it must come behind it.", true));
+            line = line.Remove("modules-load").Insert(modules, "rootwait");
+        }
+        foreach (var word in line.Words.Where(w => w.StartsWith(',') || w.StartsWith('=') || w.EndsWith(',') || w.EndsWith('=')))
+            traps.Add(new(1, $"“{word}” is half a word: a blank stands where none belongs.", false));
+        if (console is not null && line.Last("console") is { } last && last.Split(',')[0] != console.Device)
+        {
+            var there = line.All("console").Any(c => c.Split(',')[0] == console.Device);
+            traps.Add(
+                new(
+                    1,
+                    $"The last console= is {last}; the last one gets the messages of the start, and this board's console is {console.Device}."
+                        + (there ? $" {console.Device} is put last." : ""),
+                    there
+                )
+            );
+            if (there)
+                line = line.ConsoleLast(console.Device);
+        }
+        foreach (var finding in line.Findings())
+            traps.Add(new(1, finding, false));
+        return line;
     }
 }

@@ -1,4 +1,7 @@
+using System.Globalization;
 using System.Net;
+using System.Net.Sockets;
+using System.Text;
 using System.Text.RegularExpressions;
 
 namespace Buttonhook.Core.Preparing;
@@ -69,39 +72,92 @@ public sealed record FieldProblem(string Field, string Text);
 /// <summary>Checks what a person sets before the first boot.</summary>
 public static partial class FirstBootCheck
 {
-    [GeneratedRegex("^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\A[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?\z", RegexOptions.CultureInvariant)]
     private static partial Regex HostLabel();
 
-    [GeneratedRegex("^[a-z_][a-z0-9_-]{0,30}$", RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\A[a-z_][a-z0-9_-]{0,30}\z", RegexOptions.CultureInvariant)]
     private static partial Regex UserName();
 
     [GeneratedRegex(
-        "^(ssh-ed25519|ssh-rsa|ecdsa-sha2-nistp(256|384|521)|sk-(ssh-ed25519|ecdsa-sha2-nistp256)@openssh.com) [A-Za-z0-9+/]+={0,2}( .*)?$"
+        @"\A(ssh-ed25519|ssh-rsa|ecdsa-sha2-nistp(256|384|521)|sk-(ssh-ed25519|ecdsa-sha2-nistp256)@openssh.com) [A-Za-z0-9+/]+={0,2}( .*)?\z"
     )]
     private static partial Regex PublicKey();
 
-    [GeneratedRegex(@"^(C|POSIX|[a-z]{2,3}(_[A-Z]{2})?)(\.[A-Za-z0-9-]+)?(@[a-z]+)?$")]
+    [GeneratedRegex(@"\A(C|POSIX|[a-z]{2,3}(_[A-Z]{2})?)(\.[A-Za-z0-9-]+)?(@[a-z]+)?\z")]
     private static partial Regex LocaleName();
 
-    [GeneratedRegex("^[A-Za-z_]+(/[A-Za-z0-9_+-]+){0,2}$")]
-    private static partial Regex Zone();
-
-    [GeneratedRegex("^[a-z]{2,3}$")]
+    [GeneratedRegex(@"\A[a-z]{2,3}\z")]
     private static partial Regex Layout();
 
-    [GeneratedRegex("^[a-z0-9][a-z0-9+.-]+$")]
+    [GeneratedRegex(@"\A[a-z0-9][a-z0-9+.-]+\z")]
     private static partial Regex Package();
 
-    [GeneratedRegex("^[a-z][a-z0-9]{1,14}$")]
+    [GeneratedRegex(@"\A[a-z][a-z0-9]{1,14}\z")]
     private static partial Regex InterfaceName();
 
-    [GeneratedRegex(@"^([A-Za-z0-9-]+:)?\d{3,5}x\d{3,5}(M?R?)?(-\d+)?(@\d{2,3})?[DeIm]?$|^([A-Za-z0-9-]+:)[De]$")]
+    [GeneratedRegex(@"\A([A-Za-z0-9-]+:)?\d{3,5}x\d{3,5}(M?R?)?(-\d+)?(@\d{2,3})?[DeIm]?\z|\A([A-Za-z0-9-]+:)[De]\z")]
     private static partial Regex Mode();
+
+    /// <summary>
+    /// Whether a text is one line of printable characters, which is all that any field may hold: control characters of both sets, the line
+    /// and paragraph separators and halves of characters change or break the files that the values go into.
+    /// </summary>
+    public static bool IsPlain(string text) =>
+        text.EnumerateRunes()
+            .All(r =>
+                r != System.Text.Rune.ReplacementChar
+                && System.Text.Rune.GetUnicodeCategory(r)
+                    is not (
+                        UnicodeCategory.Control
+                        or UnicodeCategory.LineSeparator
+                        or UnicodeCategory.ParagraphSeparator
+                        or UnicodeCategory.Surrogate
+                        or UnicodeCategory.OtherNotAssigned
+                    )
+            );
+
+    private static IEnumerable<(string Field, string Text)> Values(FirstBoot set)
+    {
+        IEnumerable<(string, string?)> all =
+        [
+            ("hostName", set.HostName),
+            ("user", set.User),
+            ("password", set.PasswordHash),
+            .. set.Keys.Select(k => ("keys", (string?)k)),
+            ("wireless", set.Wireless?.Name),
+            ("wireless", set.Wireless?.Key),
+            ("wireless", set.Wireless?.Country),
+            ("locale", set.Locale),
+            ("timeZone", set.TimeZone),
+            ("keyboard", set.Keyboard),
+            ("videoMode", set.VideoMode),
+            ("address", set.Address?.Interface),
+            ("address", set.Address?.Address),
+            ("address", set.Address?.Gateway),
+            .. (set.Address?.NameServers ?? []).Select(n => ("address", (string?)n)),
+            .. set.Overlays.Select(o => ("overlays", (string?)o)),
+            .. set.Lines.Select(l => ("lines", (string?)l)),
+            .. set.Packages.Select(p => ("packages", (string?)p)),
+            .. set.Commands.Select(c => ("commands", (string?)c)),
+        ];
+        return all.Where(v => v.Item2 is not null).Select(v => (v.Item1, v.Item2!));
+    }
 
     /// <summary>All problems, by field; an empty list is a good set.</summary>
     /// <param name="taken">Host names that other boards of this bench have.</param>
-    public static IReadOnlyList<FieldProblem> Of(FirstBoot set, IReadOnlyCollection<string> taken)
+    /// <param name="names">The real names of time zones and countries.</param>
+    public static IReadOnlyList<FieldProblem> Of(FirstBoot set, IReadOnlyCollection<string> taken, RealNames names)
     {
+        // What is not plain is not looked at further: every other rule may take one plain line for granted.
+        var unplain = Values(set).Where(v => !IsPlain(v.Text)).Select(v => v.Field).Distinct().ToList();
+        if (unplain.Count > 0)
+            return
+            [
+                .. unplain.Select(f => new FieldProblem(
+                    f,
+                    "It holds a character that is no text (a line end, a tab or a control character). Type it again instead of pasting it."
+                )),
+            ];
         var list = new List<FieldProblem>();
         void When(bool wrong, string field, string text)
         {
@@ -151,14 +207,23 @@ public static partial class FirstBootCheck
         if (set.Wireless is { } radio)
         {
             When(
-                radio.Country.Length != 2 || !radio.Country.All(char.IsAsciiLetterUpper),
+                !names.Countries.Contains(radio.Country),
                 "wireless",
-                "The country has two capital letters (ISO 3166); without it the radio stays off."
+                $"“{radio.Country}” is no country of ISO 3166, which has two capital letters{(radio.Country == "UK" ? " (the United Kingdom is GB)" : "")}; without it the radio stays off."
+            );
+            When(
+                Encoding.UTF8.GetByteCount(radio.Name) is 0 or > 32,
+                "wireless",
+                "The name of a wireless network has 1 to 32 bytes (IEEE 802.11)."
             );
             When(radio.Key.Length != 64 || !radio.Key.All(char.IsAsciiHexDigit), "wireless", "The wireless key has 64 hexadecimal digits.");
         }
         When(set.Locale is { } locale && !LocaleName().IsMatch(locale), "locale", $"“{set.Locale}” is no locale such as en_GB.UTF-8.");
-        When(set.TimeZone is { } zone && !Zone().IsMatch(zone), "timeZone", $"“{set.TimeZone}” is no time zone such as Europe/Lisbon.");
+        When(
+            set.TimeZone is { } zone && !names.TimeZones.Contains(zone),
+            "timeZone",
+            $"“{set.TimeZone}” is no time zone of the IANA list{(RealNames.Near(names.TimeZones, set.TimeZone ?? "") is { } near ? $"; the nearest is {near}" : ", such as Europe/Lisbon")}."
+        );
         When(set.Keyboard is { } layout && !Layout().IsMatch(layout), "keyboard", $"“{set.Keyboard}” is no keyboard layout such as gb.");
         When(
             set.VideoMode is { } mode && !Mode().IsMatch(mode),
@@ -168,20 +233,22 @@ public static partial class FirstBootCheck
         if (set.Address is { } address)
         {
             When(!InterfaceName().IsMatch(address.Interface), "address", $"“{address.Interface}” is no interface such as eth0.");
+            var given = Host(address.Address);
+            When(given.Problem is not null, "address", given.Problem ?? "");
             When(
-                !IPNetwork.TryParse(Network(address.Address), out var net),
-                "address",
-                $"“{address.Address}” is no address with its length, such as 192.0.2.10/24."
-            );
-            When(
-                net != default && address.Gateway is { } gate && (!IPAddress.TryParse(gate, out var way) || !net.Contains(way)),
+                given.Network is { } net && address.Gateway is { } gate && (Plain(gate) is not { } way || !net.Contains(way)),
                 "address",
                 $"The gateway {address.Gateway} is not in the network of {address.Address}."
             );
-            foreach (var server in address.NameServers.Where(n => !IPAddress.TryParse(n, out _)))
-                list.Add(new("address", $"“{server}” is no address of a name server."));
+            When(
+                given.Ip is { } own && address.Gateway is { } same && Plain(same)?.Equals(own) == true,
+                "address",
+                $"The gateway {address.Gateway} is the board's own address."
+            );
+            foreach (var server in address.NameServers.Where(n => Plain(n) is null))
+                list.Add(new("address", $"“{Short(server)}” is no address of a name server, such as 192.0.2.1."));
         }
-        foreach (var line in set.Lines.Where(l => !l.Contains('=') || l.Contains('\n')))
+        foreach (var line in set.Lines.Where(l => l.IndexOf('=') < 1))
             list.Add(new("lines", $"“{Short(line)}” is no key=value line."));
         foreach (var name in set.Packages.Where(n => !Package().IsMatch(n)))
             list.Add(new("packages", $"“{Short(name)}” is no name of a package."));
@@ -190,21 +257,45 @@ public static partial class FirstBootCheck
         return list;
     }
 
-    /// <summary>The network of an address: its host part is cleared, which <see cref="IPNetwork"/> asks for.</summary>
-    private static string Network(string address)
+    /// <summary>An address as it is usually written, without a scope; null for anything else (a bare number is an address to the parser, and what follows a percent sign passes it unread).</summary>
+    private static IPAddress? Plain(string text) =>
+        !text.Contains('%')
+        && !text.Contains('[')
+        && IPAddress.TryParse(text, out var ip)
+        && (ip.AddressFamily == AddressFamily.InterNetworkV6 || ip.ToString() == text)
+            ? ip
+            : null;
+
+    /// <summary>An address with its length that a host can have (RFC 1122 3.2.1.3, RFC 4291 2.4 to 2.7), its network, or what is wrong with it.</summary>
+    private static (IPAddress? Ip, IPNetwork? Network, string? Problem) Host(string address)
     {
         if (
-            address.Split('/') is not [var host, var length]
-            || !IPAddress.TryParse(host, out var ip)
-            || !int.TryParse(length, out var bits)
+            address.Split('/') is not [var text, var length]
+            || Plain(text) is not { } ip
+            || !int.TryParse(length, NumberStyles.None, CultureInfo.InvariantCulture, out var bits)
+            || bits is 0
+            || bits > ip.GetAddressBytes().Length * 8
         )
-            return "";
+            return (null, null, $"“{Short(address)}” is no address with its length, such as 192.0.2.10/24.");
         var bytes = ip.GetAddressBytes();
-        if (bits < 0 || bits > bytes.Length * 8)
-            return "";
+        var (first, last) = (bytes.ToArray(), bytes.ToArray());
         for (var i = bits; i < bytes.Length * 8; i++)
-            bytes[i / 8] &= (byte)~(0x80 >> (i % 8));
-        return $"{new IPAddress(bytes)}/{bits}";
+        {
+            first[i / 8] &= (byte)~(0x80 >> (i % 8));
+            last[i / 8] |= (byte)(0x80 >> (i % 8));
+        }
+        var network = new IPNetwork(new(first), bits);
+        var four = ip.AddressFamily == AddressFamily.InterNetwork;
+        var multicast = four ? bytes[0] is >= 224 and < 240 : ip.IsIPv6Multicast;
+        var why =
+            IPAddress.IsLoopback(ip) ? "is the computer itself"
+            : ip.Equals(IPAddress.Any) || ip.Equals(IPAddress.IPv6Any) || (four && bytes[0] == 0) ? "stands for no address"
+            : multicast || (four && bytes[0] >= 240) ? "is for many hosts at once or kept back"
+            : four && bits < 31 && bytes.AsSpan().SequenceEqual(first) ? "is the network itself; a host has another one in it"
+            : four && bits < 31 && bytes.AsSpan().SequenceEqual(last)
+                ? "is the broadcast address of its network; a host has another one in it"
+            : null;
+        return (ip, network, why is null ? null : $"{address} {why}.");
     }
 
     private static string Short(string text) => text.Length > 40 ? text[..40] + "…" : text;

@@ -47,11 +47,19 @@ public sealed record RenderedFiles(LoaderConfig Loader, bool CloudInit, IReadOnl
 
 /// <summary>What is known of an image's files before they are edited.</summary>
 /// <param name="Boot">Text files of the boot partition by path.</param>
-/// <param name="BootMount">Where the system mounts the boot partition.</param>
+/// <param name="BootMount">Where the system mounts the boot partition; empty where it is a part of the root, null when the mount table does not say.</param>
 /// <param name="BootLabel">The label of the boot partition.</param>
 /// <param name="CloudInit">Whether cloud-init is installed.</param>
 /// <param name="Systemd">Whether systemd is the init.</param>
-public sealed record ImageTexts(IReadOnlyDictionary<string, string> Boot, string BootMount, string? BootLabel, bool CloudInit, bool Systemd)
+/// <param name="BootMounted">Whether it is mounted at the start (no <c>noauto</c>, fstab(5)).</param>
+public sealed record ImageTexts(
+    IReadOnlyDictionary<string, string> Boot,
+    string? BootMount,
+    string? BootLabel,
+    bool CloudInit,
+    bool Systemd,
+    bool BootMounted = true
+)
 {
     /// <summary>Which configuration the loader reads, by the files that are there.</summary>
     public LoaderConfig Loader =>
@@ -78,7 +86,6 @@ public sealed record ImageTexts(IReadOnlyDictionary<string, string> Boot, string
 /// <summary>Renders what is wanted before the first boot into the files that this image's loader and system read.</summary>
 public static class FirstBootFiles
 {
-    private const string Script = "/firstboot.sh";
     private const string Seed = "/var/lib/cloud/seed/nocloud";
 
     /// <summary>Renders; files that would not change are left out.</summary>
@@ -109,8 +116,9 @@ public static class FirstBootFiles
                 line = line.Insert("modules-load=dwc2,g_ether", "rootwait");
             foreach (var step in steps.Where(s => s.Action == RecipeAction.Word))
                 line = line.Insert(step.Subject, step.After);
-            if (asksSystem && !image.CloudInit && image.Systemd)
-                line = line.Set("systemd.run", $"/bin/sh {image.BootMount.TrimEnd('/')}{Script}");
+            // Earlier versions put this word there; it keeps the system from starting.
+            if (line.Last("systemd.run")?.Contains(FirstBootScript.OnBoot, StringComparison.Ordinal) == true)
+                line = line.Remove("systemd.run");
             return line;
         }
 
@@ -158,6 +166,28 @@ public static class FirstBootFiles
         return new(loader, image.CloudInit, files, notes);
     }
 
+    /// <summary>Which steps of a recipe this image's loader or system has no place for, in plain words; null when all of it can be applied.</summary>
+    public static string? LeftOut(Recipe recipe, ImageTexts image)
+    {
+        bool Applies(RecipeStep step) =>
+            step.Action switch
+            {
+                RecipeAction.Word => image.Loader != LoaderConfig.None,
+                RecipeAction.Set or RecipeAction.Append => image.Loader is LoaderConfig.KeyValue or LoaderConfig.Environment,
+                _ => image.CloudInit || image.Systemd,
+            };
+        var left = recipe.Steps.Where(s => !Applies(s)).ToList();
+        if (left.Count == 0)
+            return null;
+        var what = string.Join(
+            ", ",
+            left.Select(s => s.Value is { Length: < 60 } v && !v.Contains('\n') ? $"{s.Subject}={v}" : s.Subject).Distinct()
+        );
+        return left.Count == recipe.Steps.Count
+            ? $"Nothing of it can be applied to this image: it has no place for {what}."
+            : $"{left.Count} of {recipe.Steps.Count} steps have no place on this image and would be left out: {what}.";
+    }
+
     private static bool Repeats(string line) => KernelCommandLine.NameOf(line) is "dtoverlay" or "dtparam" or "gpio" or "include";
 
     private static void Changed(List<RenderedFile> files, string path, string before, string after)
@@ -190,9 +220,11 @@ public static class FirstBootFiles
             files.Add(new(FilePlace.Boot, config.Key ?? "/config.txt", config.Value, after, "0644"));
         var path = image.Boot.Keys.FirstOrDefault(k => ImageTexts.Name(k) == name.ToLowerInvariant()) ?? "/" + name;
         var command = image.Boot.GetValueOrDefault(path);
-        var first = FileTraps.Check(Encoding.UTF8.GetBytes(command ?? ""), oneLine: true, keepTabs: false).Clean;
-        var edited = edit(new(first)) + "\n";
-        if (edited != command)
+        // A line that nothing is asked of keeps its bytes, odd as they may be.
+        var asked = edit(new(command ?? ""));
+        var clean = new KernelCommandLine(FileTraps.Check(Encoding.UTF8.GetBytes(command ?? ""), oneLine: true, keepTabs: false).Clean);
+        var edited = edit(clean) + "\n";
+        if (edited != command && !asked.Words.SequenceEqual(new KernelCommandLine(command ?? "").Words))
             files.Add(new(FilePlace.Boot, path, command, edited, "0644"));
         if (set.RemoteLogin && !image.CloudInit)
             files.Add(new(FilePlace.Boot, "/ssh", null, "", "0644"));
@@ -257,8 +289,10 @@ public static class FirstBootFiles
             if (parts.Length <= skip)
                 continue;
             var head = string.Join(' ', parts[..(skip + 1)]);
-            var rest = parts.Length > skip + 1 ? parts[^1] : "";
-            lines[i] = $"{indent}{head} {edit(new(rest))}".TrimEnd();
+            var rest = new KernelCommandLine(parts.Length > skip + 1 ? parts[^1] : "");
+            var edited = edit(rest);
+            if (!edited.Words.SequenceEqual(rest.Words))
+                lines[i] = $"{indent}{head} {edited}".TrimEnd() + lines[i][line.Length..];
         }
         return string.Join('\n', lines);
     }
@@ -281,8 +315,10 @@ public static class FirstBootFiles
             ?? Array.Find(keys, k => ValueOf(text, k) is not null)
             ?? "extraargs";
         var after = text;
-        if (edit(new(ValueOf(text, key) ?? "")).ToString() is { Length: > 0 } arguments)
-            after = WithLine(after, $"{key}={arguments}", false);
+        var before = new KernelCommandLine(ValueOf(text, key) ?? "");
+        var edited = edit(before);
+        if (!edited.Words.SequenceEqual(before.Words))
+            after = WithLine(after, $"{key}={edited}", false);
         if (overlays.Count > 0)
             after = WithLine(after, $"overlays={string.Join(' ', overlays)}", false);
         foreach (var (line, append) in lines)
@@ -315,10 +351,24 @@ public static class FirstBootFiles
             );
             return;
         }
-        files.Add(new(FilePlace.Boot, Script, image.Boot.GetValueOrDefault(Script), FirstBootScript.Of(set, steps), "0755"));
-        if (!image.Systemd)
+        if (image.Systemd)
+        {
+            files.AddRange(FirstBootScript.ForSystemd(set, steps));
             notes.Add(
-                $"This image has neither cloud-init nor systemd: nothing starts {Script} by itself. Run it after the first login: sh {image.BootMount}{Script}"
+                $"This image has no cloud-init: {FirstBootScript.OnRoot} runs once in the first boot, tells on the console what fails, and takes itself out."
             );
+            return;
+        }
+        const string script = FirstBootScript.OnBoot;
+        files.Add(new(FilePlace.Boot, script, image.Boot.GetValueOrDefault(script), FirstBootScript.Of(set, steps), "0755"));
+        var run = image.BootMount is { } at ? $"{(image.BootMounted ? "" : $"mount {at}; ")}sh {at.TrimEnd('/')}{script}" : null;
+        notes.Add(
+            $"This image has neither cloud-init nor systemd: nothing starts {script} by itself. "
+                + (
+                    run is null
+                        ? $"Its mount table does not mount the boot partition: after the first login mount it and run {script} with sh, as root."
+                        : $"Run it after the first login, as root: {run}"
+                )
+        );
     }
 }

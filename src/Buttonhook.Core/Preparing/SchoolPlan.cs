@@ -10,14 +10,15 @@ public sealed record MediumPart(string Medium, string Name, long Bytes);
 /// <summary>How systems lie on their media for one school: the parts with their sizes, what must be minded, and what stands against it.</summary>
 public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, IReadOnlyList<string> Steps, IReadOnlyList<string> Against)
 {
-    private const long LoaderBytes = 256 << 20;
+    /// <summary>Room for loader, kernel and initial files, with a second kernel beside them during an update.</summary>
+    public const long LoaderBytes = 256 << 20;
     private const int MostPrimary = 4;
 
     /// <summary>The plan of each school for this image on this board.</summary>
     /// <param name="recoveryBytes">What a recovery partition at the end of the card takes; 0 for none.</param>
-    public static IReadOnlyList<SchoolPlan> All(ImageCard image, Board board, BoardModel model, long recoveryBytes)
+    public static IReadOnlyList<SchoolPlan> All(ImageCard image, Board board, BoardModel model, long recoveryBytes, CardBand band)
     {
-        var card = board.Connected.CardGb is { } gb ? Sizes.CardBytes(gb) : 0;
+        var card = board.Connected.CardGb is { } gb ? band.LeastBytes(gb) : 0;
         var need = image.ExpandedBytes + CardPlan.UpdateRoom(image.ExpandedBytes);
         var recovery = recoveryBytes > 0 ? new[] { new MediumPart("card", "Recovery, at the end", recoveryBytes) } : [];
         var recoveryStep =
@@ -56,24 +57,34 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
                 .. image.Kind == "installer" ? ["An installer takes the whole card."] : Array.Empty<string>(),
             ]
         );
-        var other = model.BootMedia.FirstOrDefault(m => m is "ssd" or "usb");
+        var other =
+            model.BootMedia.FirstOrDefault(m => m is "ssd" or "usb")
+            ?? (
+                model.Ports.Any(p => p.Kind == "storage") ? "ssd"
+                : model.Ports.Any(p => p.Kind == "usb-host") ? "usb"
+                : null
+            );
         var split = new SchoolPlan(
             School.LoaderOnCard,
             [
                 new("card", "Loader, kernel and initial files", LoaderBytes),
-                new(other ?? "ssd", image.Title, image.ExpandedBytes),
+                .. other is null ? Array.Empty<MediumPart>() : [new MediumPart(other, image.Title, image.ExpandedBytes)],
                 .. recovery,
             ],
+            other is null
+                ? []
+                :
+                [
+                    "Copy the boot partition onto the card and the root onto the other medium; root= names it by PARTUUID, with rootwait.",
+                    "Feed a spinning disk from its own supply.",
+                ],
             [
-                "Copy the boot partition onto the card and the root onto the other medium; root= names it by PARTUUID, with rootwait.",
-                "Feed a spinning disk from its own supply.",
-            ],
-            [
+                .. other is null ? ["This board has no socket for an SSD or a USB stick."] : Array.Empty<string>(),
                 .. image.Kind == "installer" ? ["An installer chooses its own disk."] : Array.Empty<string>(),
                 .. Fits(LoaderBytes + recoveryBytes),
             ]
         );
-        var flash = model.FlashGb is { } flashGb ? Sizes.CardBytes(flashGb) : 0;
+        var flash = model.FlashGb is { } flashGb ? band.LeastBytes(flashGb) : 0;
         var later = new SchoolPlan(
             School.FlashLater,
             [

@@ -62,7 +62,7 @@ public static class SimulatedFaults
             var support = image.Supports.FirstOrDefault(s => s.Model == board.ModelId);
             if (support is { Otherwise: not null } && !support.Revisions.Contains(board.RevisionId))
                 yield return "dram-init-failed";
-            if (!CardPlan.For(image, board.Connected.CardGb.Value).Fits)
+            if (Sizes.CardBytes(board.Connected.CardGb.Value) < image.ExpandedBytes)
                 yield return "image-truncated";
             if (board.MemoryMiB < image.MinimumMemoryMiB)
                 yield return "out-of-memory";

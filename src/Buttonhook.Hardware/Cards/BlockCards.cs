@@ -155,6 +155,12 @@ public sealed unsafe partial class BlockCard : CardDevice
     {
         if (offset < 0 || offset + bytes.Length > Length)
             throw new CardException(CardFault.Unwritable, offset, $"The card ends at byte {Length}.");
+        if (offset == 0 && bytes.StartsWith(StandInMark))
+            throw new CardException(
+                CardFault.Unwritable,
+                0,
+                "This is a stand-in of the demo: it holds no system, and no real card takes it."
+            );
         try
         {
             RandomAccess.Write(handle, bytes, offset);

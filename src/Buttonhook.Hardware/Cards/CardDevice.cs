@@ -31,6 +31,9 @@ public sealed class CardException(CardFault fault, long at, string text) : IOExc
 /// <summary>A card in a slot, opened for reading and writing; failures are <see cref="CardException"/>.</summary>
 public abstract class CardDevice : WritableBytes, IDisposable
 {
+    /// <summary>What stands at the beginning of every stand-in of the demo: it holds no system, and no real card takes it.</summary>
+    public static ReadOnlySpan<byte> StandInMark => "Stand-in of Buttonhook's demo, no system"u8;
+
     /// <summary>The file or device behind it, for the system's own tools.</summary>
     public abstract string Path { get; }
 

@@ -17,7 +17,8 @@ public class CardPackTests
     {
         var pack = new CardPack(Bench.Catalogue.Models, Bench.Catalogue.Images, Bench.Catalogue.Codes);
         var back = CardPack.Read("pack.yaml", pack.Write(), Schemas).Value!;
-        Assert.Equal(Text(pack), Text(back));
+        // What tells images of one name apart is told of a shelf and stands on no card.
+        Assert.Equal(Text(pack with { Images = [.. pack.Images.Select(i => i with { Apart = null })] }), Text(back));
     }
 
     [Property]

@@ -7,13 +7,16 @@ namespace Buttonhook.Core.Tests.Boards;
 
 public class NextThingTests
 {
-    private static NextThing Next(Board board, BootState? boot, SeamStep step = SeamStep.Boot) =>
+    private static readonly Proof Written = new(CardState.Written, null, false);
+
+    private static NextThing Next(Board board, BootState? boot, SeamStep step = SeamStep.Boot, Proof? proof = null) =>
         NextThings.For(
             step,
             board,
             Bench.Catalogue,
             Matcher.Match(board, Bench.Catalogue, new Dictionary<string, BootRecord>(), Wish.Usual(board)),
-            boot
+            boot,
+            proof ?? Written
         );
 
     private static readonly Board Ready = Bench.Board("spindle-2", image: "fallow-12-server-arm64");
@@ -45,6 +48,65 @@ public class NextThingTests
         Assert.Contains(next.Why, w => w.Contains("expands to 3.7 GiB"));
     }
 
+    [Theory]
+    [InlineData(CardState.Chosen, "Prepare and write the card")]
+    [InlineData(CardState.BeingWritten, "Wait for the card")]
+    [InlineData(CardState.HalfWritten, "Write the card again")]
+    public void What_was_merely_chosen_or_half_written_is_not_on_the_card(CardState card, string title)
+    {
+        foreach (var step in Enum.GetValues<SeamStep>())
+        {
+            var next = Next(Ready, null, step, new(card, null, false));
+            Assert.Equal((NextAction.Open, "prepare", title), (next.Action, next.Target, next.Title));
+            Assert.DoesNotContain(next.Why, w => w.Contains("is on the card,") || w.Contains("read back equal"));
+        }
+    }
+
+    [Theory]
+    [InlineData(CardState.Written, "was written to the card and read back equal")]
+    [InlineData(CardState.Told, "is on the card, as you say")]
+    [InlineData(CardState.Seen, "started from this card before")]
+    public void How_it_is_known_that_the_image_is_on_the_card_is_said(CardState card, string says) =>
+        Assert.Contains(says, Next(Ready, null, SeamStep.Boot, new(card, null, false)).Why[0]);
+
+    [Fact]
+    public void After_the_card_come_wires_and_supply_then_power()
+    {
+        Assert.Equal("connect", Next(Ready, null, SeamStep.Prepare).Target);
+        Assert.Equal(NextAction.StartBoot, Next(Ready, null, SeamStep.Connect).Action);
+        Assert.Equal("Open the console", Next(Ready with { Simulated = false }, null, SeamStep.Connect).Label);
+    }
+
+    [Fact]
+    public void A_half_written_card_is_told_even_behind_a_good_boot() =>
+        Assert.Equal(
+            "Write the card again",
+            Next(
+                Ready,
+                new(false, true, Outcome.ReachedLogin, Stage.Login, null, 41, false, false),
+                SeamStep.Keep,
+                new(CardState.HalfWritten, "It was stopped.", true)
+            ).Title
+        );
+
+    [Fact]
+    public void A_cut_capture_asks_for_a_whole_one_and_for_no_correction()
+    {
+        var next = Next(Ready, new(false, true, Outcome.Cut, Stage.Kernel, null, null, false, false));
+        Assert.Equal(NextAction.StartBoot, next.Action);
+        Assert.Contains("says nothing of the board", next.Why[0]);
+    }
+
+    [Fact]
+    public void A_supply_that_is_enough_on_paper_and_sagged_in_the_log_is_not_enough()
+    {
+        var next = Next(Ready, null, SeamStep.Boot, Written with { Sag = new(3, 12, 4.41) });
+        Assert.Equal("Look at the cable and its contacts", next.Title);
+        Assert.StartsWith("Enough on paper, yet 4.41 V arrived (boot 3, line 12): cable or contacts.", next.Why[0]);
+        var weak = Next(Ready, Failed with { Top = Cause("supply-too-weak") });
+        Assert.Contains(weak.Why, w => w.StartsWith("On paper the supply is enough", StringComparison.Ordinal));
+    }
+
     [Fact]
     public void With_an_image_it_is_booted() =>
         Assert.Equal((NextAction.StartBoot, "Boot Quince"), (Next(Ready, null).Action, Next(Ready, null).Title));
@@ -52,9 +114,14 @@ public class NextThingTests
     [Fact]
     public void A_weak_supply_comes_before_power()
     {
-        var next = Next(Ready with { Connected = Ready.Connected with { SupplyId = "usb-5v-1a" } }, null);
-        Assert.Equal("Use another supply", next.Title);
-        Assert.Equal("Needs 1.6 A at the board; this supply gives 1.0 A.", next.Why[0]);
+        var next = Next(
+            Ready with
+            {
+                Connected = Ready.Connected with { Parts = ["ssd", "stick", "fan", "frost-probes"], SupplyId = "usb-5v-2a5" },
+            },
+            null
+        );
+        Assert.StartsWith("Needs 3.0 A at the board; this supply gives 2.5 A.", next.Why[0]);
     }
 
     [Fact]

@@ -93,8 +93,16 @@ public class ConnectingTests
                 )
                 .Text
         );
-        Assert.Equal("Take this supply: 5 V, 2 A with micro USB.", Verdict("usb-5v-1a", null).Change);
+        Assert.Equal("Take this supply: 5 V, 2.5 A with USB-C.", Verdict("usb-5v-1a", null).Change);
         Assert.Null(Verdict("usb-5v-3a", "usb-short").Change);
+    }
+
+    [Fact]
+    public void A_supply_with_another_plug_is_not_enough_and_never_offered()
+    {
+        Assert.Equal("This supply ends in micro USB; the board takes USB-C.", Verdict("usb-5v-2a", null).Text);
+        foreach (var supply in Bench.Catalogue.Supplies)
+            Assert.DoesNotContain("micro USB", Verdict(supply.Id, null).Change ?? "");
     }
 
     [FsCheck.Xunit.Property]
@@ -135,6 +143,7 @@ public class ConnectingTests
             Assert.Contains(list, s => s.Text.StartsWith("Push the 32 GB card home"));
             Assert.Contains(list, s => s.Text.StartsWith($"Supply into the {model.Power.Connector} socket"));
             Assert.Contains("mains", list[^1].Caution ?? list[^2].Caution);
+            Assert.DoesNotContain(list, s => s.Text.Contains("Set it for flash"));
             Assert.Equal(model.Switches.Count, list.Count(s => s.Text.Contains("Set it for")));
         }
     }

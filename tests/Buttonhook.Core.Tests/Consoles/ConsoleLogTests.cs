@@ -82,7 +82,7 @@ public class ConsoleLogTests
         reader.Add("orchard login: "u8, 900);
         var second = reader.Diagnose();
         Assert.NotSame(first.Diagnosis, second.Diagnosis);
-        Assert.Equal((Outcome.Stopped, Outcome.ReachedLogin), (first.Diagnosis.Outcome, second.Diagnosis.Outcome));
+        Assert.Equal((Outcome.Cut, Outcome.ReachedLogin), (first.Diagnosis.Outcome, second.Diagnosis.Outcome));
     }
 
     [Fact]

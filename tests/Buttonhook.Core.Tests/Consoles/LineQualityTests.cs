@@ -76,6 +76,24 @@ public class LineQualityTests
         Assert.InRange(verdict.RateRatio, 10, 16);
     }
 
+    [Theory]
+    [InlineData(200)]
+    [InlineData(5_000)]
+    [InlineData(300_000)]
+    public void Random_and_packed_bytes_are_no_console_text_and_have_no_speed(int length)
+    {
+        for (var seed = 0; seed < 20; seed++)
+        {
+            var bytes = new byte[length];
+            new Random(seed).NextBytes(bytes);
+            Assert.Equal(LineFault.NoText, Judge(bytes).Fault);
+        }
+        using var packed = new MemoryStream();
+        using (var gzip = new System.IO.Compression.GZipStream(packed, System.IO.Compression.CompressionLevel.Optimal))
+            gzip.Write(BootText);
+        Assert.Equal(LineFault.NoText, Judge(packed.ToArray()).Fault);
+    }
+
     [Fact]
     public void Too_few_bytes_are_not_judged() => Assert.Equal(LineFault.None, Judge([0xFF, 0x80, 0x00, 0xFE]).Fault);
 

@@ -78,7 +78,14 @@ public class RuleBookTests
     )]
     [InlineData("[    0.000000] Linux version 6.1.0\n[    2.000000] EXT4-fs (vda2): mounted filesystem\nstart-up done\n", "getty-missing")]
     [InlineData("Linux version 6.1\nquince login: root\nPassword: \nLogin incorrect\nquince login: ", "login-refused")]
-    [InlineData("[    0.000000] Linux version 6.1.0\nWarning: unable to open an initial console.\nrandom: crng init done\n", "kernel-hang")]
+    [InlineData(
+        "[    0.000000] Linux version 6.1.0\n[   28.0] watchdog: BUG: soft lockup - CPU#0 stuck for 22s! [kworker]\n",
+        "kernel-hang"
+    )]
+    [InlineData(
+        "[    0.000000] Linux version 6.1.0\nWarning: unable to open an initial console.\nrandom: crng init done\n",
+        "something-else"
+    )]
     public void Typical_lines_lead_to_their_cause(string log, string cause) => Assert.Equal(cause, Diagnose(log).Causes[0].Id);
 
     [Fact]

@@ -49,7 +49,7 @@ public class MatchingRulesTests
             () => Of(wish: Wish with { School = School.LoaderOnCard }),
             "school",
             Bearing.Good,
-            "The card keeps only the loader"
+            "The card keeps only loader, kernel and initial files (256 MiB is plenty)"
         ),
         ["an old kernel for this revision"] = (
             () => Of(Image with { Kernel = "5.4.0" }),

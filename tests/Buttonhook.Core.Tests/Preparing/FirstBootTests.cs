@@ -46,7 +46,7 @@ public class FirstBootTests
             File(files, "/config.txt").After
         );
         Assert.Equal(
-            "console=tty1 console=ttyS2,1500000 root=LABEL=x rootwait modules-load=dwc2,g_ether quiet systemd.run=\"/bin/sh /boot/firstboot.sh\"\n",
+            "console=tty1 console=ttyS2,1500000 root=LABEL=x rootwait modules-load=dwc2,g_ether quiet\n",
             File(files, "/args.txt").After
         );
         Assert.Equal("", File(files, "/ssh").After);
@@ -133,7 +133,7 @@ public class FirstBootTests
         Assert.Equal("192.0.2.10/24", network["ethernets"]["eth0"]["addresses"][0].ToString());
         Assert.Equal(new string('a', 64), network["wifis"]["wlan0"]["access-points"]["Orchard: east 'n' west"]["password"].ToString());
         Assert.StartsWith("buttonhook-", Yaml(File(files, "/var/lib/cloud/seed/nocloud/meta-data").After)["instance-id"].ToString());
-        Assert.DoesNotContain(files.Files, f => f.After.Contains("systemd.run"));
+        Assert.DoesNotContain(files.Files, f => f.Path == FirstBootScript.OnRoot);
         Assert.Contains("CIDATA", Assert.Single(files.Notes));
     }
 
@@ -145,25 +145,40 @@ public class FirstBootTests
     }
 
     [Fact]
-    public void The_script_is_good_for_the_shell_and_keeps_every_quote()
+    public void Without_cloud_init_a_unit_of_systemd_runs_the_script_and_the_command_line_stays_free_of_it()
     {
-        var files = FirstBootFiles.Render(Full, [], Image(new() { ["/extlinux/extlinux.conf"] = "append root=LABEL=x\n" }), Console);
-        var script = File(files, "/firstboot.sh").After;
-        var path = Path.GetTempFileName();
-        try
+        var boot = new Dictionary<string, string>
         {
-            System.IO.File.WriteAllText(path, script);
-            using var shell = Process.Start("sh", ["-n", path]);
-            shell.WaitForExit();
-            Assert.Equal(0, shell.ExitCode);
-            Assert.Equal("'it'\\''s'", FirstBootScript.Quote("it's"));
-            Assert.Contains($"usermod -p '{Full.PasswordHash}' 'warden'", script);
-        }
-        finally
-        {
-            System.IO.File.Delete(path);
-        }
-        Assert.Contains("neither cloud-init nor systemd", FirstBootFiles.Render(Full, [], Image([], systemd: false), Console).Notes[^1]);
+            ["/extlinux/extlinux.conf"] = "append root=LABEL=x systemd.run=\"/bin/sh /boot/firstboot.sh\"\n",
+        };
+        var files = FirstBootFiles.Render(Full, [], Image(boot), Console);
+        Assert.DoesNotContain("systemd.run", File(files, "/extlinux/extlinux.conf").After);
+        var script = files.Files.Single(f => f.Path == FirstBootScript.OnRoot);
+        Assert.Equal((FilePlace.Root, "0700"), (script.Place, script.Mode));
+        using var shell = Process.Start(new ProcessStartInfo("sh", "-n") { RedirectStandardInput = true })!;
+        shell.StandardInput.Write(script.After);
+        shell.StandardInput.Close();
+        shell.WaitForExit();
+        Assert.Equal(0, shell.ExitCode);
+        Assert.Contains($"usermod -p '{Full.PasswordHash}' 'warden'", script.After);
+        Assert.Contains($"ExecStart=/bin/sh {FirstBootScript.OnRoot}", File(files, "/etc/systemd/system/firstboot.service").After);
+        Assert.Contains(files.Files, f => f.Path == "/etc/systemd/system/multi-user.target.d/firstboot.conf");
+    }
+
+    [Theory]
+    [InlineData("/boot", true, "as root: sh /boot/firstboot.sh")]
+    [InlineData("/boot", false, "as root: mount /boot; sh /boot/firstboot.sh")]
+    [InlineData(null, false, "does not mount the boot partition")]
+    public void Without_cloud_init_and_systemd_a_person_starts_the_script_and_is_told_how(string? at, bool mounted, string says)
+    {
+        var files = FirstBootFiles.Render(
+            Full,
+            [],
+            new ImageTexts(new Dictionary<string, string>(), at, "BOOT", false, false, mounted),
+            Console
+        );
+        Assert.Equal(FilePlace.Boot, File(files, FirstBootScript.OnBoot).Place);
+        Assert.Contains(says, files.Notes[^1]);
     }
 
     [Fact]
@@ -174,7 +189,10 @@ public class FirstBootTests
         foreach (var file in once.Files.Where(f => f.Place == FilePlace.Boot))
             boot[file.Path] = file.After;
         var twice = FirstBootFiles.Render(Full, [], Image(boot), Console);
-        Assert.All(twice.Files, f => Assert.Equal(boot[f.Path], f.After));
+        Assert.All(
+            twice.Files,
+            f => Assert.Equal(f.Place == FilePlace.Boot ? boot[f.Path] : once.Files.Single(o => o.Path == f.Path).After, f.After)
+        );
     }
 
     [Theory]
@@ -183,12 +201,12 @@ public class FirstBootTests
     [InlineData("frost_north", "hostName")]
     [InlineData("taken", "hostName")]
     public void A_host_name_that_no_network_takes_is_refused(string name, string field) =>
-        Assert.Equal(field, Assert.Single(FirstBootCheck.Of(FirstBoot.Usual with { HostName = name }, ["taken"])).Field);
+        Assert.Equal(field, Assert.Single(FirstBootCheck.Of(FirstBoot.Usual with { HostName = name }, ["taken"], Knowledge.Names)).Field);
 
     [Fact]
     public void Every_field_is_checked_and_a_good_set_passes()
     {
-        Assert.Empty(FirstBootCheck.Of(Full, []));
+        Assert.Empty(FirstBootCheck.Of(Full, [], Knowledge.Names));
         var bad = Full with
         {
             User = "Root!",
@@ -205,12 +223,14 @@ public class FirstBootTests
         };
         Assert.Equal(
             ["address", "keyboard", "keys", "lines", "locale", "overlays", "packages", "timeZone", "user", "videoMode", "wireless"],
-            FirstBootCheck.Of(bad, []).Select(p => p.Field).Distinct().Order()
+            FirstBootCheck.Of(bad, [], Knowledge.Names).Select(p => p.Field).Distinct().Order()
         );
-        Assert.Contains("private key", FirstBootCheck.Of(bad, []).First(p => p.Field == "keys").Text);
+        Assert.Contains("private key", FirstBootCheck.Of(bad, [], Knowledge.Names).First(p => p.Field == "keys").Text);
         Assert.Contains(
             "not in the network",
-            Assert.Single(FirstBootCheck.Of(Full with { Address = Full.Address! with { Gateway = "198.51.100.1" } }, [])).Text
+            Assert
+                .Single(FirstBootCheck.Of(Full with { Address = Full.Address! with { Gateway = "198.51.100.1" } }, [], Knowledge.Names))
+                .Text
         );
     }
 

@@ -14,14 +14,17 @@ public class SchoolPlanTests
 
     private static SchoolPlan Plan(School school, ImageCard? image = null, int? card = 16, long recovery = 0, string model = "core-4") =>
         SchoolPlan
-            .All(image ?? Image, Bench.Board(model, card: card), Bench.Catalogue.Model(model)!, recovery)
+            .All(image ?? Image, Bench.Board(model, card: card), Bench.Catalogue.Model(model)!, recovery, Bench.Catalogue.CardBand)
             .Single(p => p.School == school);
 
     [Fact]
     public void Each_school_is_planned_once() =>
         Assert.Equal(
             Enum.GetValues<School>().Order(),
-            SchoolPlan.All(Image, Bench.Board("core-4"), Bench.Catalogue.Model("core-4")!, 0).Select(p => p.School).Order()
+            SchoolPlan
+                .All(Image, Bench.Board("core-4"), Bench.Catalogue.Model("core-4")!, 0, Bench.Catalogue.CardBand)
+                .Select(p => p.School)
+                .Order()
         );
 
     [Fact]

@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import { LyingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBench } from "../shared/queries";
+import { RemovedList } from "../shared/RemovedList";
 import { clock, stageNames } from "../shared/words";
 
 /** All boards at a glance, with the one thing to do next for each. */
@@ -62,6 +63,7 @@ export function BenchPage() {
       <p>
         <Link to="/boards/new">Put a board on the bench</Link>
       </p>
+      <RemovedList kinds={["board"]} />
     </main>
   );
 }

@@ -3,6 +3,7 @@ import { Form } from "react-bootstrap";
 import { CardLinks } from "../shared/CardLinks";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useImportCards } from "../shared/queries";
+import { RemovedList } from "../shared/RemovedList";
 import { BoardCardView } from "./BoardCardView";
 
 /** All board cards: those that ship and those that were added, with import and export. */
@@ -75,6 +76,7 @@ export function BoardCardsPage() {
           </details>
         ))}
       </div>
+      <RemovedList kinds={["board-card", "code-card"]} />
     </main>
   );
 }

@@ -11,6 +11,7 @@ const levels: Record<BoardModel["console"]["level"], string> = {
   logic33: "3.3 V logic",
   logic5: "5 V logic",
   rs232: "RS-232",
+  unknown: "not known: measure it first",
 };
 
 /** A card that was read from a board: what was read from where, and a field for each thing that only the person knows. */

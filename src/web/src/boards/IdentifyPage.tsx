@@ -1,6 +1,9 @@
 import { useState } from "react";
+import { Button } from "react-bootstrap";
+import { useNavigate } from "react-router";
 import type { BoardView } from "../shared/api";
-import { useCatalogue, useSaveBoard } from "../shared/queries";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useCatalogue, useRemove, useSaveBoard } from "../shared/queries";
 import { BoardCardView } from "./BoardCardView";
 import { BoardForm } from "./BoardForm";
 import { TellBoard } from "./TellBoard";
@@ -10,6 +13,8 @@ import type { Told } from "./TellBoard";
 export function IdentifyPage({ view }: { view: BoardView }) {
   const catalogue = useCatalogue();
   const save = useSaveBoard(view.board.id);
+  const remove = useRemove();
+  const go = useNavigate();
   const [saved, setSaved] = useState(false);
   const [told, setTold] = useState<Told | null>(null);
   const { model, board } = view;
@@ -41,6 +46,18 @@ export function IdentifyPage({ view }: { view: BoardView }) {
       <p role="status" className="quiet">
         {saved && !save.isPending ? "Saved." : ""}
       </p>
+      <p>
+        <Button
+          variant="outline-secondary"
+          size="sm"
+          disabled={remove.isPending}
+          onClick={() => remove.mutate({ kind: "board", id: board.id }, { onSuccess: () => void go("/") })}
+        >
+          Take {board.nickname} off the bench
+        </Button>{" "}
+        <span className="quiet">With its logs and settings; it can be taken back there.</span>
+      </p>
+      <ProblemNote error={remove.error} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
         <BoardCardView model={model} revisionId={board.revisionId} />

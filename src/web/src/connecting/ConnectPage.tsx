@@ -3,6 +3,7 @@ import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useConnection } from "../shared/queries";
 import { SupplyBudget } from "./SupplyBudget";
+import { WireDrawing } from "./WireDrawing";
 
 /** The wires for this adapter and this console, the supply as a budget, and what to do before power. */
 export function ConnectPage({ view }: { view: BoardView }) {
@@ -25,23 +26,15 @@ export function ConnectPage({ view }: { view: BoardView }) {
             <strong>Do not wire this.</strong> {wiring.refused} {change}
           </p>
         )}
-        {wiring && !wiring.refused && (
+        {wiring?.measure && (
+          <p className="refused">
+            <strong>Measure first.</strong> {wiring.measure}
+          </p>
+        )}
+        {wiring && !wiring.refused && !wiring.measure && (
           <>
-            <div className="wires-head">
-              <span>{adapter?.name}</span>
-              <span>{view.model.name}</span>
-            </div>
-            <ul className="wires">
-              {wiring.wires.map((w) => (
-                <li key={w.from} className={w.from.startsWith("ground") ? "straight" : "crossed"}>
-                  <span className="end">{w.from}</span>
-                  <span className="wire" aria-hidden="true" />
-                  <span className="visually-hidden"> to </span>
-                  <span className="end">{w.to}</span>
-                  <span className="why">{w.why}</span>
-                </li>
-              ))}
-            </ul>
+            {wiring.caution && <p className="caution">{wiring.caution}</p>}
+            <WireDrawing wiring={wiring} adapter={adapter?.name ?? ""} board={view.model.name} />
             <p>
               Set the console to <code>{port.speed} 8N1</code>, no flow control. {speed?.text}
             </p>

@@ -5,7 +5,16 @@ import type { BoardView, BootView, Diagnosis } from "../shared/api";
 import { useKeys } from "../shared/keys";
 import { StandingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useBoot, useDiagnosis, useDropLog, useEndBoot, useNote, useStartBoot, useType } from "../shared/queries";
+import {
+  useBoot,
+  useDiagnosis,
+  useDropLog,
+  useEndBoot,
+  useNote,
+  usePower,
+  useStartBoot,
+  useType,
+} from "../shared/queries";
 import { clock, stageNames } from "../shared/words";
 import { BootSource } from "./BootSource";
 import { ConsoleView } from "./ConsoleView";
@@ -35,7 +44,7 @@ export function BootPage({ view }: { view: BoardView }) {
   const asked = search.get("boot") ?? undefined;
   const bootId = asked ?? view.latestBootId ?? undefined;
   const boot = useBoot(bootId);
-  const [choosing, setChoosing] = useState(false);
+  const [choosing, setChoosing] = useState(search.get("open") === "1");
   const drop = useDropLog(view.board.id, () => undefined);
   if (!bootId || choosing)
     return (
@@ -99,6 +108,7 @@ function Watched({
   const diagnosis = useDiagnosis(boot.id);
   const type = useType(boot.id);
   const end = useEndBoot(boot.boardId);
+  const mark = usePower(boot.boardId, boot.id);
   const start = useStartBoot(boot.boardId);
   const note = useNote(boot.id);
   const [, setSearch] = useSearchParams();
@@ -126,10 +136,15 @@ function Watched({
     const target = next ?? (direction === 1 ? evidenceLines[0] : evidenceLines.at(-1));
     if (target !== undefined) show(target);
   };
+  const { simulated } = view.board;
+  const lastPower = boot.notes.findLast((n) => n.text === "Power applied" || n.text === "Power taken");
+  const applied = lastPower?.text === "Power applied";
   const power = () => {
-    if (boot.live) end.mutate(boot.id);
-    else if (view.board.simulated)
-      start.mutate({ source: "simulated", speed: null }, { onSuccess: () => setSearch({}) });
+    if (simulated) {
+      // The simulated board has a switch of its own.
+      if (boot.live) end.mutate(boot.id);
+      else start.mutate({ source: "simulated", speed: null }, { onSuccess: () => setSearch({}) });
+    } else if (boot.live) mark.mutate(!applied);
     else onOther();
   };
   useKeys({
@@ -160,7 +175,8 @@ function Watched({
             {boot.nowSeconds !== null && (
               <span className="since">
                 {" "}
-                <span className="time">{clock(boot.nowSeconds)}</span> since power
+                <span className="time">{clock(boot.nowSeconds)}</span> since{" "}
+                {simulated || boot.powerMarked ? "power" : "the console was opened"}
               </span>
             )}
           </p>
@@ -176,6 +192,11 @@ function Watched({
             <button type="button" className="link" onClick={onOther}>
               Other console
             </button>
+            {!simulated && boot.live && (
+              <button type="button" className="link" disabled={end.isPending} onClick={() => end.mutate(boot.id)}>
+                End the capture
+              </button>
+            )}
             <Button variant="outline-secondary" size="sm" aria-pressed={large} onClick={() => setLarge(!large)}>
               {large ? "Small" : "Large"} <kbd>l</kbd>
             </Button>
@@ -193,7 +214,7 @@ function Watched({
         >
           <Form.Control
             aria-label="Type to the board"
-            placeholder={boot.live ? "Type to the board" : "The board is off"}
+            placeholder={boot.live ? "Type to the board" : simulated ? "The board is off" : "The capture has ended"}
             value={text}
             disabled={!boot.live}
             autoComplete="off"
@@ -206,8 +227,21 @@ function Watched({
           <Button variant="outline-secondary" disabled={!boot.live} onClick={() => type.mutate(" ")}>
             Stop loader
           </Button>
-          <Button variant="outline-secondary" disabled={end.isPending || start.isPending} onClick={power}>
-            {boot.live ? "Power off" : "Power on"} <kbd>p</kbd>
+          <Button
+            variant="outline-secondary"
+            disabled={end.isPending || start.isPending || mark.isPending}
+            onClick={power}
+          >
+            {simulated
+              ? boot.live
+                ? "Power off"
+                : "Power on"
+              : !boot.live
+                ? "Open the console"
+                : applied
+                  ? "Power taken"
+                  : "Power applied"}{" "}
+            <kbd>p</kbd>
           </Button>
           <Dropdown show={marking} onToggle={setMarking} align="end" drop="up">
             <Dropdown.Toggle variant="outline-secondary">
@@ -222,7 +256,7 @@ function Watched({
             </Dropdown.Menu>
           </Dropdown>
         </Form>
-        <ProblemNote error={type.error ?? end.error ?? start.error ?? note.error} />
+        <ProblemNote error={type.error ?? end.error ?? start.error ?? note.error ?? mark.error} />
         <SilenceMeter boot={boot} received={received} />
         {boot.endedWhy && !boot.live && <p className="quiet">{boot.endedWhy}</p>}
         {boot.notes.length > 0 && (

@@ -1,8 +1,9 @@
 import { useState } from "react";
-import { Form } from "react-bootstrap";
+import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useBench, useBoots, useRules } from "../shared/queries";
+import { useBench, useBoots, useRemove, useRules } from "../shared/queries";
+import { RemovedList } from "../shared/RemovedList";
 import { day } from "../shared/words";
 
 /** The newest boots of all boards. */
@@ -10,6 +11,7 @@ export function LogDrawerPage() {
   const boots = useBoots();
   const bench = useBench();
   const rules = useRules();
+  const remove = useRemove();
   const [text, setText] = useState("");
   const nicknames = new Map(bench.data?.map((b) => [b.id, b.nickname]));
   const causes = new Map(rules.data?.map((r) => [r.id, r.name]));
@@ -29,7 +31,7 @@ export function LogDrawerPage() {
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
-      <ProblemNote error={boots.error} />
+      <ProblemNote error={boots.error ?? remove.error} />
       <div className="table-scroll" tabIndex={0} role="region" aria-label="Boots">
         <table className="table">
           <thead>
@@ -39,6 +41,9 @@ export function LogDrawerPage() {
               <th scope="col">Image</th>
               <th scope="col">How it ended</th>
               <th scope="col">Cause</th>
+              <th scope="col">
+                <span className="visually-hidden">Remove</span>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -53,12 +58,24 @@ export function LogDrawerPage() {
                 <td>{b.imageTitle ?? "not known"}</td>
                 <td>{b.word}</td>
                 <td>{b.cause}</td>
+                <td>
+                  <Button
+                    variant="outline-secondary"
+                    size="sm"
+                    disabled={remove.isPending}
+                    aria-label={`Remove the log of ${b.nickname}, boot ${b.number}`}
+                    onClick={() => remove.mutate({ kind: "log", id: b.id })}
+                  >
+                    Remove
+                  </Button>
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
       </div>
       {boots.data && rows.length === 0 && <p className="quiet">No boot has these words.</p>}
+      <RemovedList kinds={["log"]} />
     </main>
   );
 }

@@ -1,9 +1,12 @@
 import { Button } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import type { BoardView, RankedCause } from "../shared/api";
+import type { BoardView, Correction, RankedCause } from "../shared/api";
+import { CardChanges } from "../shared/CardChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBoot, useCorrect, useDiagnosis } from "../shared/queries";
+import { RemovedList } from "../shared/RemovedList";
 import { percent } from "../shared/words";
+import { CorrectForm } from "./CorrectForm";
 
 /** Why it did not boot: ranked causes with the lines that prove them, the next check and the fix. */
 export function DiagnosePage({ view }: { view: BoardView }) {
@@ -48,12 +51,16 @@ export function DiagnosePage({ view }: { view: BoardView }) {
             boardId={view.board.id}
             bootId={bootId}
             first={i === 0}
-            corrected={view.board.changes.includes(cause.correction ?? "")}
-            onCorrect={() => correct.mutate({ bootId, causeId: cause.id })}
+            change={view.changes.findLast((c) => c.causeId === cause.id)}
+            simulated={view.board.simulated}
+            asked={search.get("correct") === cause.id}
+            onCorrect={(text, edit) => correct.mutate({ bootId, causeId: cause.id, text, edit })}
             busy={correct.isPending}
           />
         ))}
       </ol>
+      <CardChanges view={view} />
+      <RemovedList kinds={["correction"]} />
       {harmless.length > 0 && (
         <details className="harmless">
           <summary>
@@ -78,7 +85,9 @@ function Cause({
   boardId,
   bootId,
   first,
-  corrected,
+  change,
+  simulated,
+  asked,
   busy,
   onCorrect,
 }: {
@@ -86,9 +95,11 @@ function Cause({
   boardId: string;
   bootId: string;
   first: boolean;
-  corrected: boolean;
+  change: BoardView["changes"][number] | undefined;
+  simulated: boolean;
+  asked: boolean;
   busy: boolean;
-  onCorrect: () => void;
+  onCorrect: (text: string | null, edit: Correction["edit"]) => void;
 }) {
   const line = (n: number) => `/boards/${boardId}/boot?boot=${bootId}&line=${n}`;
   return (
@@ -142,21 +153,29 @@ function Cause({
         </dl>
         {!first && cause.caution && <p className="caution">{cause.caution}</p>}
         {cause.correction && (
-          <p className="correction">
-            {corrected ? (
-              <span className="chosen">Corrected: {cause.correction}</span>
-            ) : first ? null : (
-              <Button
-                variant="outline-secondary"
-                size="sm"
-                disabled={busy}
-                onClick={onCorrect}
-                aria-label={`${cause.name} is corrected`}
-              >
-                This is corrected
-              </Button>
+          <div className="correction">
+            {change && (
+              <p className="chosen">
+                Changed: {change.text} <span className="quiet">{change.proven}</span>
+              </p>
             )}
-          </p>
+            {simulated
+              ? !change &&
+                !first && (
+                  <Button
+                    variant="outline-secondary"
+                    size="sm"
+                    disabled={busy}
+                    onClick={() => onCorrect(null, null)}
+                    aria-label={`${cause.name}: take the fault out`}
+                  >
+                    Take the fault out
+                  </Button>
+                )
+              : (!change || asked) && (
+                  <CorrectForm cause={cause.name} open={asked || first} busy={busy} onCorrect={onCorrect} />
+                )}
+          </div>
         )}
       </div>
     </li>

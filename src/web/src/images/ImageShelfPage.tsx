@@ -5,6 +5,7 @@ import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useFound } from "../shared/queries";
 import { binary, decimal, memory, setNames } from "../shared/words";
+import { RemovedList } from "../shared/RemovedList";
 import { FoundImage } from "./FoundImage";
 import { ImageFilePanel } from "./ImageFilePanel";
 
@@ -25,6 +26,7 @@ export function ImageShelfPage() {
           <ShelvedImage key={i.id} image={i} models={models} own={added.data?.images.includes(i.id) ?? false} />
         ))}
       </div>
+      <RemovedList kinds={["image-card"]} />
     </main>
   );
 }

@@ -15,7 +15,7 @@ export function KeepPage({ view }: { view: BoardView }) {
   const [rootDevice, setRootDevice] = useState("");
   if (settings.error) return <ProblemNote error={settings.error} />;
   if (!settings.data) return null;
-  const { draft, bootId, problem, versions } = settings.data;
+  const { draft, bootId, problem, versions, contradictions } = settings.data;
   const newest = versions[0];
   const rows: [string, string][] = draft
     ? [
@@ -90,6 +90,18 @@ export function KeepPage({ view }: { view: BoardView }) {
                 onChange={(e) => setNotes(e.target.value)}
               />
             </Form.Group>
+            {contradictions.length > 0 && (
+              <div className="contradictions" role="note">
+                <p>
+                  <strong>Look at this before you keep it.</strong> The log and the bench say different things:
+                </p>
+                <ul>
+                  {contradictions.map((c) => (
+                    <li key={c}>{c}</li>
+                  ))}
+                </ul>
+              </div>
+            )}
             <Button
               type="submit"
               variant={view.settingsKept ? "outline-secondary" : "primary"}

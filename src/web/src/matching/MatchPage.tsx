@@ -10,6 +10,17 @@ import { Boots, verdictNames } from "./Boots";
 import { SideBySide } from "./SideBySide";
 import { WishForm } from "./WishForm";
 
+/** What is known of the chosen image: choosing it writes nothing. */
+const onCard: Record<BoardView["proof"]["card"], string> = {
+  "no-image": "",
+  chosen: "Chosen, not on a card yet",
+  "being-written": "Being written",
+  "half-written": "Half written",
+  written: "On the card",
+  told: "On the card, as you say",
+  seen: "On the card",
+};
+
 /** The images for this very board in four groups, the losing reason first. */
 export function MatchPage({ view }: { view: BoardView }) {
   const go = useNavigate();
@@ -72,7 +83,7 @@ export function MatchPage({ view }: { view: BoardView }) {
                   <div className="record">
                     <Boots row={m} />
                     {m.chosen ? (
-                      <p className="chosen">On the card</p>
+                      <p className="chosen">{onCard[view.proof.card]}</p>
                     ) : (
                       <Button
                         variant="outline-secondary"

@@ -16,7 +16,11 @@ export function CardStrip({
   return (
     <>
       <p className="lead">
-        {title} on a {card.cardGb} GB card, {binary(card.cardBytes)}.
+        {title} on a {card.cardGb} GB card: {binary(card.cardBytes)}
+        {card.cardMostBytes > card.cardBytes && ` to ${binary(card.cardMostBytes)}`}
+        {card.measuredCards > 0
+          ? `, as ${card.measuredCards} measured cards held of their label.`
+          : ", not measured yet."}
       </p>
       <div
         className="card-strip"

@@ -3,8 +3,8 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useCheckEdited } from "../shared/queries";
 
 /** Looks for what a person's own editor did to a boot file. */
-export function EditedFile() {
-  const check = useCheckEdited();
+export function EditedFile({ boardId }: { boardId: string }) {
+  const check = useCheckEdited(boardId);
   return (
     <details className="told">
       <summary>A boot file that you edited yourself</summary>

@@ -1,22 +1,20 @@
-import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import type { FirstBootInput, Preparation } from "../shared/api";
+import type { Preparation } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useSetFirstBoot } from "../shared/queries";
+import type { FirstBootDraft } from "./firstBootDraft";
 import { Recipes } from "./Recipes";
 
-const lines = (text: string) => text.split("\n").filter((l) => l.trim() !== "");
-
 /** What is set before the first boot, in one form for every kind of image. */
-export function FirstBootForm({ boardId, preparation: p }: { boardId: string; preparation: Preparation }) {
-  const save = useSetFirstBoot(boardId);
-  const [input, setInput] = useState<FirstBootInput>({
-    ...p.set,
-    password: null,
-    wireless: p.set.wireless && { name: p.set.wireless.name, country: p.set.wireless.country, password: null },
-    recipes: p.recipes.filter((r) => r.chosen).map((r) => r.recipe.id),
-  });
-  const set = (change: Partial<FirstBootInput>) => setInput({ ...input, ...change });
+export function FirstBootForm({
+  boardId,
+  preparation: p,
+  draft,
+}: {
+  boardId: string;
+  preparation: Preparation;
+  draft: FirstBootDraft;
+}) {
+  const { input, set } = draft;
   const text = (
     field: "hostName" | "user" | "locale" | "timeZone" | "keyboard" | "videoMode",
     label: string,
@@ -38,8 +36,8 @@ export function FirstBootForm({ boardId, preparation: p }: { boardId: string; pr
         as="textarea"
         rows={2}
         spellCheck={false}
-        defaultValue={input[field].join("\n")}
-        onChange={(e) => set({ [field]: lines(e.target.value) })}
+        value={input[field].join("\n")}
+        onChange={(e) => set({ [field]: e.target.value === "" ? [] : e.target.value.split("\n") })}
       />
     </Form.Group>
   );
@@ -58,7 +56,7 @@ export function FirstBootForm({ boardId, preparation: p }: { boardId: string; pr
       className="first-boot"
       onSubmit={(e) => {
         e.preventDefault();
-        save.mutate(input, { onSuccess: () => set({ password: null }) });
+        draft.store().catch(() => undefined);
       }}
     >
       <fieldset>
@@ -126,6 +124,13 @@ export function FirstBootForm({ boardId, preparation: p }: { boardId: string; pr
               value={address.gateway ?? ""}
               onChange={(value) => fixed({ gateway: value || null })}
             />
+            <Field
+              id="fb-servers"
+              label="Name servers, with blanks between"
+              value={address.nameServers.join(" ")}
+              placeholder="192.0.2.1"
+              onChange={(value) => fixed({ nameServers: value === "" ? [] : value.split(" ") })}
+            />
           </>
         )}
         <Form.Check
@@ -158,7 +163,19 @@ export function FirstBootForm({ boardId, preparation: p }: { boardId: string; pr
         {list("commands", "Commands at the first boot")}
       </fieldset>
       <Recipes boardId={boardId} choices={p.recipes} chosen={input.recipes} onChosen={(recipes) => set({ recipes })} />
-      <ProblemNote error={save.error} />
+      {draft.elsewhere.length > 0 && (
+        <div className="elsewhere" role="status">
+          <p>
+            <strong>Changed in another window meanwhile.</strong>
+          </p>
+          <ul>
+            {draft.elsewhere.map((x) => (
+              <li key={x}>{x}</li>
+            ))}
+          </ul>
+        </div>
+      )}
+      <ProblemNote error={draft.error} />
       {p.problems.length > 0 && (
         <ul className="refused">
           {p.problems.map((x) => (
@@ -167,11 +184,15 @@ export function FirstBootForm({ boardId, preparation: p }: { boardId: string; pr
         </ul>
       )}
       <div>
-        <Button type="submit" variant="outline-secondary" disabled={save.isPending}>
+        <Button type="submit" variant="outline-secondary" disabled={draft.saving}>
           Set this
         </Button>{" "}
         <span role="status" className="quiet">
-          {save.isSuccess && !save.isPending ? "Set. Passwords are kept only in the forms that the system keeps." : ""}
+          {draft.dirty
+            ? "Not set yet; it is kept here while you look elsewhere, and set before a card is written."
+            : draft.saved && !draft.saving
+              ? "Set. Passwords are kept only in the forms that the system keeps."
+              : ""}
         </span>
       </div>
     </Form>

@@ -1,7 +1,7 @@
-import { Form } from "react-bootstrap";
+import { Button, Form } from "react-bootstrap";
 import type { Preparation } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddRecipe } from "../shared/queries";
+import { useAddRecipe, useRemove } from "../shared/queries";
 
 const actions: Record<Preparation["recipes"][number]["recipe"]["steps"][number]["action"], string> = {
   word: "puts on the command line",
@@ -27,10 +27,11 @@ export function Recipes({
   onChosen: (chosen: string[]) => void;
 }) {
   const add = useAddRecipe(boardId);
+  const remove = useRemove();
   return (
     <fieldset className="recipes">
       <legend>Recipes</legend>
-      {choices.map(({ recipe: r, against, proven }) => (
+      {choices.map(({ recipe: r, against, proven, leftOut, added }) => (
         <div key={r.id}>
           <Form.Check
             type="checkbox"
@@ -42,6 +43,7 @@ export function Recipes({
           <p className={against ? "refused" : "quiet"}>
             {against ?? `${r.why} ${proven ? "Proven with this release." : "Not proven with this release yet."}`}
           </p>
+          {leftOut && <p className="refused">{leftOut}</p>}
           <details>
             <summary>What it does</summary>
             <ul>
@@ -60,7 +62,17 @@ export function Recipes({
             </ul>
             <a href={`/api/recipes/${r.id}/export`} download>
               Take {r.name} as YAML
-            </a>
+            </a>{" "}
+            {added && (
+              <Button
+                variant="outline-secondary"
+                size="sm"
+                disabled={remove.isPending}
+                onClick={() => remove.mutate({ kind: "recipe", id: r.id })}
+              >
+                Remove {r.name}
+              </Button>
+            )}
           </details>
         </div>
       ))}
@@ -76,7 +88,7 @@ export function Recipes({
           }}
         />
       </Form.Group>
-      <ProblemNote error={add.error} />
+      <ProblemNote error={add.error ?? remove.error} />
     </fieldset>
   );
 }

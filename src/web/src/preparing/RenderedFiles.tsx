@@ -1,9 +1,18 @@
+import { useState } from "react";
+import { Form } from "react-bootstrap";
 import type { Preparation } from "../shared/api";
 
 const places = { boot: "boot partition", root: "root file system" };
 
 /** Every file as it will be written; what comes in and what goes out is marked character by character. */
 export function RenderedFiles({ boardId, preparation: p }: { boardId: string; preparation: Preparation }) {
+  const [secrets, setSecrets] = useState(false);
+  const holds = [
+    p.hasPassword && "the password in the form that the system keeps",
+    p.hasWirelessKey && "the wireless key",
+  ]
+    .filter(Boolean)
+    .join(" and ");
   if (p.files.length === 0) return <p className="quiet">Nothing changes on this image. {p.notes.join(" ")}</p>;
   return (
     <>
@@ -46,11 +55,21 @@ export function RenderedFiles({ boardId, preparation: p }: { boardId: string; pr
         </ul>
       )}
       <p>
-        <a href={`/api/boards/${boardId}/first-boot.zip`} download>
+        <a href={`/api/boards/${boardId}/first-boot.zip${secrets ? "?secrets=true" : ""}`} download>
           Take the files as a zip
         </a>{" "}
-        <span className="quiet">It holds the password in the form that the system keeps: keep it to yourself.</span>
+        {holds && !secrets && <span className="quiet">Without {holds}.</span>}
+        {holds && secrets && <span className="caution">It holds {holds}: keep it to yourself.</span>}
       </p>
+      {holds && (
+        <Form.Check
+          type="checkbox"
+          id="zip-secrets"
+          label={`With ${holds}`}
+          checked={secrets}
+          onChange={(e) => setSecrets(e.target.checked)}
+        />
+      )}
     </>
   );
 }

@@ -5,8 +5,9 @@ import type { BoardView, CardSlot, CardWrite, Preparation } from "../shared/api"
 import { DryBootChain } from "../images/DryBootChain";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Progress } from "../shared/Progress";
-import { useCardWrite, useStopCard, useWriteCard } from "../shared/queries";
+import { useCardWrite, useStopCard, useTellWritten, useWriteCard } from "../shared/queries";
 import { day, decimal, duration } from "../shared/words";
+import type { FirstBootDraft } from "./firstBootDraft";
 import { SlotForm } from "./SlotForm";
 
 const stepNames: Record<CardWrite["step"], string> = {
@@ -24,7 +25,15 @@ const stepNames: Record<CardWrite["step"], string> = {
 };
 
 /** Writes the card of a board: the slot, the order, how far it is, and how it ended. */
-export function WriteCard({ view, preparation }: { view: BoardView; preparation: Preparation }) {
+export function WriteCard({
+  view,
+  preparation,
+  draft,
+}: {
+  view: BoardView;
+  preparation: Preparation;
+  draft: FirstBootDraft;
+}) {
   const id = view.board.id;
   const [slotId, setSlotId] = useState(preparation.write?.slotId ?? preparation.slots[0]?.id ?? "");
   const [confirm, setConfirm] = useState("");
@@ -32,6 +41,7 @@ export function WriteCard({ view, preparation }: { view: BoardView; preparation:
   const [anyway, setAnyway] = useState(false);
   const write = useWriteCard(id);
   const stop = useStopCard(id);
+  const tell = useTellWritten(id);
   const running = useCardWrite(id, preparation.write?.running === true || write.isSuccess);
   const state = running.data ?? preparation.write;
   const slot = preparation.slots.find((s) => s.id === slotId);
@@ -43,7 +53,10 @@ export function WriteCard({ view, preparation }: { view: BoardView; preparation:
         className="source-row"
         onSubmit={(e) => {
           e.preventDefault();
-          write.mutate({ slotId, confirm: confirm || null, checkSize, anyway });
+          const order = () => write.mutate({ slotId, confirm: confirm || null, checkSize, anyway });
+          // What is written is what is seen: what was typed and not set yet is set first, and a mistake in it stops here.
+          if (draft.dirty && preparation.kind !== "installer") draft.store().then(order, () => undefined);
+          else order();
         }}
       >
         <Form.Group controlId="slot" className="grow">
@@ -83,14 +96,42 @@ export function WriteCard({ view, preparation }: { view: BoardView; preparation:
             onChange={(e) => setAnyway(e.target.checked)}
           />
         )}
-        <Button type="submit" variant="outline-primary" disabled={!slot || state?.running === true || write.isPending}>
-          Erase and write
+        <Button
+          type="submit"
+          variant="outline-primary"
+          disabled={!slot || state?.running === true || write.isPending || draft.saving}
+        >
+          {draft.dirty && preparation.kind !== "installer" ? "Set, erase and write" : "Erase and write"}
         </Button>
       </Form>
       <p className="caution">Writing erases the card in this slot. Look twice at its name and size.</p>
+      {draft.error && <ProblemNote error={draft.error} />}
       {slot?.setup && <SlotForm key={slot.id} boardId={id} slot={slot} />}
       <ProblemNote error={write.error ?? stop.error} />
       {state && <WriteState state={state} boardId={id} onStop={() => stop.mutate(undefined)} />}
+      {state?.running !== true && (
+        <p className="told-written">
+          {view.proof.card === "told" ? (
+            <>
+              You say that this card was written elsewhere.{" "}
+              <Button variant="link" onClick={() => tell.mutate(false)} disabled={tell.isPending}>
+                Take that back
+              </Button>
+            </>
+          ) : (
+            view.proof.card !== "written" &&
+            view.proof.card !== "seen" && (
+              <>
+                Written with another tool?{" "}
+                <Button variant="link" onClick={() => tell.mutate(true)} disabled={tell.isPending}>
+                  Say that it was written elsewhere
+                </Button>
+              </>
+            )
+          )}
+        </p>
+      )}
+      <ProblemNote error={tell.error} />
     </section>
   );
 }

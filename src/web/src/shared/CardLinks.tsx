@@ -1,6 +1,6 @@
 import { Button } from "react-bootstrap";
 import { ProblemNote } from "./ProblemNote";
-import { useRemoveCard } from "./queries";
+import { useRemove } from "./queries";
 
 /** What can be done with a card: take it as a file, and take it off the shelf when it was added here. */
 export function CardLinks({
@@ -14,7 +14,7 @@ export function CardLinks({
   name: string;
   own: boolean;
 }) {
-  const remove = useRemoveCard();
+  const remove = useRemove();
   return (
     <>
       <p className="boot-links">
@@ -26,7 +26,7 @@ export function CardLinks({
             variant="outline-secondary"
             size="sm"
             disabled={remove.isPending}
-            onClick={() => remove.mutate({ kind, id })}
+            onClick={() => remove.mutate({ kind: `${kind}-card`, id })}
           >
             Take {name} off the shelf
           </Button>

@@ -6,7 +6,7 @@ const keys: [string, string][] = [
   ["a", "put a board on the bench"],
   ["1 to 7", "the steps"],
   ["[ and ]", "previous and next board"],
-  ["p", "in Boot: power on or off"],
+  ["p", "in Boot: power applied or taken; of a simulated board, its switch"],
   ["space", "in Boot: mark what you see"],
   ["e and shift+e", "in Boot: next and previous evidence"],
   ["l", "in Boot: large, readable across the room"],

@@ -14,7 +14,9 @@ export type CardSlot = Schemas["CardSlot"];
 export type CardWrite = Schemas["CardWrite"];
 export type Catalogue = Schemas["Catalogue"];
 export type Clues = Schemas["CluesInput"];
+export type Correction = Schemas["Correction"];
 export type Diagnosis = Schemas["Diagnosis"];
+export type DrawnPin = Schemas["DrawnPin"];
 export type DryBoot = Schemas["DryBoot"];
 export type FirstBootInput = Schemas["FirstBootInput"];
 export type Identified = Schemas["Identified"];
@@ -31,6 +33,7 @@ export type RankedCause = Schemas["RankedCause"];
 export type SeamStep = Schemas["SeamStep"];
 export type SimulatedCardSetup = Schemas["SimulatedCardSetup"];
 export type Stage = Schemas["Stage"];
+export type Wiring = Schemas["Wiring"];
 
 /** A problem that the server told in its three parts. */
 export class ProblemError extends Error {

@@ -2,7 +2,16 @@ import { HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { answer, DELETE, GET, POST, PUT } from "./api";
-import type { BoardInput, BoardModel, CardOrder, Clues, FirstBootInput, Problem, SimulatedCardSetup } from "./api";
+import type {
+  BoardInput,
+  BoardModel,
+  CardOrder,
+  Clues,
+  Correction,
+  FirstBootInput,
+  Problem,
+  SimulatedCardSetup,
+} from "./api";
 import { base64 } from "./files";
 import { ProblemError } from "./api";
 
@@ -141,11 +150,7 @@ export const useChooseImage = (id: string) =>
     id,
   );
 export const useCorrect = (id: string) =>
-  useChange(
-    (body: { bootId: string; causeId: string }) =>
-      answer(POST("/api/boards/{id}/corrections", { params: { path: { id } }, body })),
-    id,
-  );
+  useChange((body: Correction) => answer(POST("/api/boards/{id}/corrections", { params: { path: { id } }, body })), id);
 export const useStartBoot = (id: string) =>
   useChange(
     (body: { source: string; speed: number | null }) =>
@@ -154,6 +159,12 @@ export const useStartBoot = (id: string) =>
   );
 export const useEndBoot = (boardId: string) =>
   useChange((id: string) => answer(POST("/api/boots/{id}/end", { params: { path: { id } } })), boardId);
+export const usePower = (boardId: string, bootId: string) =>
+  useChange(
+    (on: boolean) => answer(POST("/api/boots/{id}/power", { params: { path: { id: bootId } }, body: { on } })),
+    boardId,
+    bootId,
+  );
 export const useType = (id: string) =>
   useChange((text: string) => answer(POST("/api/boots/{id}/typed", { params: { path: { id } }, body: { text } })));
 export const useNote = (id: string) =>
@@ -175,9 +186,21 @@ export const useKeep = (id: string) =>
     id,
   );
 
-export const useSetFirstBoot = (id: string) =>
+export const useSetFirstBoot = (id: string) => {
+  const queries = useQueryClient();
+  return useChange(async (body: FirstBootInput) => {
+    try {
+      return await answer(PUT("/api/boards/{id}/first-boot", { params: { path: { id } }, body }));
+    } catch (error) {
+      // Somebody else may have been faster: what stands there now is asked for.
+      await queries.invalidateQueries({ queryKey: ["board", id, "preparation"] });
+      throw error;
+    }
+  }, id);
+};
+export const useTellWritten = (id: string) =>
   useChange(
-    (body: FirstBootInput) => answer(PUT("/api/boards/{id}/first-boot", { params: { path: { id } }, body })),
+    (yes: boolean) => answer(PUT("/api/boards/{id}/written-elsewhere", { params: { path: { id } }, body: { yes } })),
     id,
   );
 /** Starts to write a card for a board. */
@@ -202,10 +225,10 @@ export const useAddRecipe = (boardId: string) =>
     boardId,
   );
 /** Looks for what an editor did to a file. */
-export const useCheckEdited = () =>
+export const useCheckEdited = (boardId: string) =>
   useMutation({
     mutationFn: async (file: File) =>
-      answer(POST("/api/edited-files", { body: { name: file.name, content: await base64(file) } })),
+      answer(POST("/api/edited-files", { body: { name: file.name, content: await base64(file), boardId } })),
   });
 
 /** Tells which board it is from all that is known of it. */
@@ -234,9 +257,30 @@ export const useImportCards = () =>
   useCardChange(async (file: File) =>
     answer(POST("/api/cards/imports", { body: { name: file.name, yaml: await file.text() } })),
   );
-export const useRemoveCard = () =>
-  useCardChange((card: { kind: "board" | "image" | "code"; id: string }) =>
-    answer(DELETE("/api/cards/{kind}/{id}", { params: { path: card } })),
+
+const removals = {
+  board: "/api/boards/{id}",
+  log: "/api/logs/{id}",
+  correction: "/api/corrections/{id}",
+  recipe: "/api/recipes/{id}",
+  "board-card": "/api/cards/board/{id}",
+  "image-card": "/api/cards/image/{id}",
+  "code-card": "/api/cards/code/{id}",
+} as const;
+/** Kinds of things that can be removed and taken back. */
+export type RemovedKind = keyof typeof removals;
+export const useRemoved = () => useQuery({ queryKey: ["removed"], queryFn: () => answer(GET("/api/removed")) });
+
+/** A removal, or its taking back: it can change anything that is shown. */
+function useRemoval<V, T>(change: (variables: V) => Promise<T>) {
+  const queries = useQueryClient();
+  return useMutation<T, Error, V>({ mutationFn: change, onSuccess: () => void queries.invalidateQueries() });
+}
+export const useRemove = () =>
+  useRemoval(({ kind, id }: { kind: RemovedKind; id: string }) => answer(DELETE(removals[kind], path(id))));
+export const useRestore = () =>
+  useRemoval(({ kind, id }: { kind: string; id: string }) =>
+    answer(POST("/api/removed/{kind}/{id}/restore", { params: { path: { kind, id } } })),
   );
 
 /** Starts to look into an image file on the server's computer; gives the id of the inspection. */

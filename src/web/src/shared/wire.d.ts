@@ -455,42 +455,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/{kind}/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    kind: string;
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/boards/{id}/matches": {
         parameters: {
             query?: never;
@@ -699,7 +663,9 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    secrets?: boolean;
+                };
                 header?: never;
                 path: {
                     id: string;
@@ -801,6 +767,47 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/written-elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WrittenElsewhere"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BoardView"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1271,6 +1278,47 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PowerMark"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
                 };
             };
         };
@@ -1874,10 +1922,296 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RemovedThing"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corrections/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/board/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/image/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/code/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removed/{kind}/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: string;
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AdapterPin: {
+            name: string;
+            colour: null | string;
+            carries: string;
+        };
         Attempt: {
             /** Format: int32 */
             number: number;
@@ -1987,6 +2321,10 @@ export interface components {
             latestBootId: null | string;
             settingsKept: boolean;
             faultId: null | string;
+            proof: components["schemas"]["Proof"];
+            standIn: boolean;
+            changes: components["schemas"]["ChangeView"][];
+            port: null | components["schemas"]["CapturePort"];
         };
         BootNote: {
             /** Format: int32 */
@@ -2046,6 +2384,20 @@ export interface components {
             endedWhy: null | string;
             waiting: null | components["schemas"]["Problem"];
             notes: components["schemas"]["BootNote"][];
+            powerMarked: boolean;
+        };
+        CapturePort: {
+            path: string;
+            /** Format: int32 */
+            speed: number;
+        };
+        CardBand: {
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** Format: int32 */
+            cards: number;
         };
         CardDraft: {
             card: components["schemas"]["BoardModel"];
@@ -2067,6 +2419,10 @@ export interface components {
             cardGb: number;
             /** Format: int64 */
             cardBytes: number;
+            /** Format: int64 */
+            cardMostBytes: number;
+            /** Format: int32 */
+            measuredCards: number;
             /** Format: int64 */
             imageBytes: number;
             /** Format: int64 */
@@ -2091,6 +2447,8 @@ export interface components {
             refused: null | string;
             confirm: null | string;
         };
+        /** @enum {unknown} */
+        CardState: "no-image" | "chosen" | "being-written" | "half-written" | "written" | "told" | "seen";
         CardTimes: {
             /** Format: int32 */
             downloadSeconds: number;
@@ -2129,6 +2487,12 @@ export interface components {
             startedAt: string;
             /** Format: date-time */
             endedAt: null | string;
+            /** Format: int32 */
+            cardNumber?: null | number;
+            /** Format: int32 */
+            labelGb?: null | number;
+            /** Format: int64 */
+            cardBytes?: null | number;
             running?: boolean;
             /** Format: int32 */
             secondsLeft?: null | number;
@@ -2139,6 +2503,8 @@ export interface components {
             codes: string[];
         };
         Catalogue: {
+            measuredCards?: null | components["schemas"]["MeasuredCard"][];
+            cardBand?: components["schemas"]["CardBand"];
             models: components["schemas"]["BoardModel"][];
             images: components["schemas"]["ImageCard"][];
             supplies: components["schemas"]["Supply"][];
@@ -2149,6 +2515,23 @@ export interface components {
         };
         /** @enum {unknown} */
         Change: "same" | "removed" | "added";
+        ChangeView: {
+            /** Format: int64 */
+            id: number;
+            causeId: string;
+            text: string;
+            /** Format: date-time */
+            madeAt: string;
+            edit: null | components["schemas"]["ChangedLine"];
+            proven: string;
+        };
+        ChangedLine: {
+            path: string;
+            /** Format: int32 */
+            line: number;
+            before: null | string;
+            after: null | string;
+        };
         CheckedEdit: {
             rightName: null | string;
             traps: components["schemas"]["FileTrap"][];
@@ -2235,9 +2618,10 @@ export interface components {
              * @default 0.125
              */
             divisorStep: number;
+            pins?: null | components["schemas"]["AdapterPin"][];
         };
         /** @enum {unknown} */
-        ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232";
+        ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232" | "unknown";
         ConsolePort: {
             device: string;
             /** Format: int32 */
@@ -2267,6 +2651,8 @@ export interface components {
         Correction: {
             bootId: string;
             causeId: string;
+            text?: null | string;
+            edit?: null | components["schemas"]["ChangedLine"];
         };
         Diagnosis: {
             outcome: components["schemas"]["Outcome"];
@@ -2285,6 +2671,13 @@ export interface components {
         DraftQuestion: {
             field: string;
             question: string;
+        };
+        DrawnPin: {
+            name: string;
+            colour: null | string;
+            /** Format: int32 */
+            wire: number;
+            leave: null | string;
         };
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
@@ -2305,6 +2698,7 @@ export interface components {
         EditedFile: {
             name: string;
             content: string;
+            boardId?: null | string;
         };
         EvidenceLine: {
             /** Format: int32 */
@@ -2409,6 +2803,8 @@ export interface components {
             packages: string[];
             commands: string[];
             recipes: string[];
+            /** Format: int32 */
+            version?: null | number;
         };
         FirstLoaderPlace: {
             /** Format: int64 */
@@ -2579,6 +2975,7 @@ export interface components {
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
+            contradictions: string[];
         };
         KeptSettings: {
             boardId: string;
@@ -2635,6 +3032,13 @@ export interface components {
             near: components["schemas"]["NearBoots"][];
             chosen: boolean;
         };
+        MeasuredCard: {
+            /** Format: int32 */
+            labelGb: number;
+            /** Format: int64 */
+            bytes: number;
+            source: string;
+        };
         MediumPart: {
             medium: string;
             name: string;
@@ -2677,7 +3081,7 @@ export interface components {
             text: string;
         };
         /** @enum {unknown} */
-        Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled";
+        Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
         PlacketStage: {
             stage: components["schemas"]["Stage"];
             state: string;
@@ -2712,6 +3116,9 @@ export interface components {
              */
             usbAmps: number;
         };
+        PowerMark: {
+            on: boolean;
+        };
         PowerStep: {
             text: string;
             caution: null | string;
@@ -2722,6 +3129,8 @@ export interface components {
             schools: components["schemas"]["SchoolPlan"][];
             kind: null | string;
             set: components["schemas"]["FirstBoot"];
+            /** Format: int32 */
+            version: number;
             hasPassword: boolean;
             hasWirelessKey: boolean;
             recipes: components["schemas"]["RecipeChoice"][];
@@ -2730,6 +3139,7 @@ export interface components {
             cloudInit: null | boolean;
             files: components["schemas"]["FileView"][];
             notes: string[];
+            standIn: boolean;
             looking: boolean;
             lookProblem: null | components["schemas"]["Problem"];
             before: null | components["schemas"]["DryBoot"];
@@ -2740,6 +3150,13 @@ export interface components {
             expected: string;
             came: string;
             toDo: string;
+        };
+        Proof: {
+            card: components["schemas"]["CardState"];
+            cardSays: null | string;
+            bytesRead: boolean;
+            sag?: null | components["schemas"]["SupplySag"];
+            onCard?: boolean;
         };
         Quirk: {
             text: string;
@@ -2779,6 +3196,8 @@ export interface components {
             chosen: boolean;
             against: null | string;
             proven: boolean;
+            leftOut: null | string;
+            added: boolean;
         };
         RecipeConditions: {
             boards: string[];
@@ -2792,6 +3211,13 @@ export interface components {
             value: null | string;
             after: null | string;
             mode: null | string;
+        };
+        RemovedThing: {
+            kind: string;
+            id: string;
+            name: string;
+            /** Format: date-time */
+            removedAt: string;
         };
         Revision: {
             id: string;
@@ -2887,6 +3313,7 @@ export interface components {
             amps: number;
             /** Format: double */
             ampsUntilAsked?: null | number;
+            plug?: null | string;
         };
         SupplyCable: {
             id: string;
@@ -2897,6 +3324,14 @@ export interface components {
             squareMillimetres: number;
             /** Format: double */
             plugOhms: number;
+        };
+        SupplySag: {
+            /** Format: int32 */
+            bootNumber: number;
+            /** Format: int32 */
+            line: number;
+            /** Format: double */
+            volts: null | number;
         };
         SupplyVerdict: {
             enough: boolean;
@@ -2970,8 +3405,12 @@ export interface components {
         };
         Wiring: {
             refused: null | string;
+            measure: null | string;
+            caution: null | string;
             wires: components["schemas"]["Wire"][];
             notes: string[];
+            adapterPins: components["schemas"]["DrawnPin"][];
+            boardPins: components["schemas"]["DrawnPin"][];
             mayBeWired?: boolean;
         };
         WorkingSettings: {
@@ -3004,6 +3443,9 @@ export interface components {
         };
         /** @enum {unknown} */
         WriteStep: "looking-at-image" | "checking-download" | "checking-size" | "writing" | "reading-back" | "first-boot-files" | "dry-boot" | "done" | "failed" | "cancelled" | "interrupted";
+        WrittenElsewhere: {
+            yes: boolean;
+        };
     };
     responses: never;
     parameters: never;

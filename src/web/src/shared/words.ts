@@ -41,6 +41,7 @@ export const stateWords: Record<string, string> = {
 
 /** Seconds as minutes and seconds: "0:07", "1:32". */
 export function clock(seconds: number): string {
+  if (seconds < 0) return `−${clock(-seconds)}`;
   const whole = Math.floor(seconds);
   return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
 }

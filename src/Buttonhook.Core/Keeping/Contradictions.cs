@@ -1,0 +1,76 @@
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+
+namespace Buttonhook.Core.Keeping;
+
+/// <summary>Where a log and the bench say different things: to be looked at before settings are kept.</summary>
+public static class Contradictions
+{
+    /// <summary>The contradictions as sentences with both sides; what one side does not say contradicts nothing.</summary>
+    /// <param name="hostName">The host name that was set before the first boot, or null.</param>
+    public static IReadOnlyList<string> Of(Board board, BoardModel model, ImageCard? image, string? hostName, Facts facts)
+    {
+        var list = new List<string>();
+        void Differ(bool differs, string what, string bench, string log)
+        {
+            if (differs)
+                list.Add($"{what}: the bench says {bench}, the log says {log}.");
+        }
+        if (facts.Board is { } named)
+            Differ(!Same(named, model.Banner) && !Same(named, model.Name), "Board", model.Banner, named);
+        if (facts.Architecture is { } set && Enum.TryParse<InstructionSet>(set, true, out var runs))
+            Differ(
+                runs != model.InstructionSet && !(model.InstructionSet == InstructionSet.Arm64 && runs == InstructionSet.Armhf),
+                "Processor",
+                model.InstructionSet.Words(),
+                runs.Words()
+            );
+        // A system sees a little less than is fitted (up to an eighth is kept back), never more.
+        if (facts.MemoryBytes is { } bytes)
+            Differ(
+                bytes > board.MemoryMiB * Sizes.MiB || bytes < board.MemoryMiB * Sizes.MiB * 7 / 8,
+                "Memory",
+                Sizes.Memory(board.MemoryMiB),
+                Sizes.Binary(bytes)
+            );
+        if (hostName is not null && facts.Hostname is { } host)
+            Differ(!host.Equals(hostName.Split('.')[0], StringComparison.OrdinalIgnoreCase), "Host name", hostName, host);
+        if (image is { Kernel.Length: > 0 } && facts.Kernel is { } kernel)
+            Differ(
+                !kernel.StartsWith(image.Kernel, StringComparison.Ordinal) && !image.Kernel.StartsWith(kernel, StringComparison.Ordinal),
+                "Kernel",
+                $"{image.Kernel} ({image.Title})",
+                kernel
+            );
+        if (
+            image is { RootPartUuid.Length: > 0 }
+            && facts.BootMedium is { } root
+            && root.StartsWith("PARTUUID=", StringComparison.OrdinalIgnoreCase)
+        )
+            Differ(
+                !root[9..].Trim('"').Equals(image.RootPartUuid, StringComparison.OrdinalIgnoreCase),
+                "Root",
+                $"PARTUUID={image.RootPartUuid}",
+                root
+            );
+        else if (board.Connected.CardGb is not null && image is not null && facts.BootMedium is { } device)
+            Differ(
+                device.StartsWith("/dev/sd", StringComparison.Ordinal)
+                    || device.StartsWith("/dev/nvme", StringComparison.Ordinal)
+                    || device.StartsWith("/dev/nfs", StringComparison.Ordinal),
+                "Root",
+                $"a card of {board.Connected.CardGb} GB",
+                device
+            );
+        return list;
+    }
+
+    /// <summary>Whether one name holds the other, whatever case and dashes.</summary>
+    private static bool Same(string one, string other)
+    {
+        static string Plain(string text) => new([.. text.ToLowerInvariant().Where(char.IsAsciiLetterOrDigit)]);
+        var (a, b) = (Plain(one), Plain(other));
+        return a.Length == 0 || b.Length == 0 || a.Contains(b, StringComparison.Ordinal) || b.Contains(a, StringComparison.Ordinal);
+    }
+}
