@@ -190,8 +190,11 @@ public sealed class BenchViews(
         var write = writer.Of(bench.Board.Id);
         if (write is not null && (write.CardNumber != bench.CardNumber || write.SlotId == Preparing.CardSlots.CopyId))
             write = null;
+        // The newest boot may be ahead of its summary.
+        var newest = all.FirstOrDefault();
+        Stage? Last(Boot b) => b == newest && b.CardNumber == bench.CardNumber ? state?.LastStage ?? b.LastStage : b.LastStage;
         var seen = all.FirstOrDefault(b =>
-            b.CardNumber == bench.CardNumber && b.LastStage >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
+            b.CardNumber == bench.CardNumber && Last(b) >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
         );
         var card =
             bench.Board.ImageId is null ? CardState.NoImage
@@ -207,7 +210,12 @@ public sealed class BenchViews(
             CardState.HalfWritten => write!.Problem?.Came,
             _ => null,
         };
-        return new(card, says, all.Any(b => b.LastStage is not null || b.Outcome is Outcome.Garbled), state?.Sag);
+        return new(
+            card,
+            says,
+            all.Any(b => Last(b) is not null || b.Outcome is Outcome.Garbled) || state?.Outcome is Outcome.Garbled,
+            state?.Sag
+        );
     }
 
     /// <summary>Whether a later boot proved a change.</summary>

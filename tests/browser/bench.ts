@@ -32,6 +32,16 @@ export async function putOnBench(page: Page, nickname: string, fault: string) {
   await expect(page.getByRole("heading", { level: 1, name: nickname })).toBeVisible();
 }
 
+/** Says that the card of the board that is shown was written elsewhere. */
+export async function tellWritten(page: Page) {
+  await steps(page).getByRole("link", { name: "Prepare" }).click();
+  await page.getByRole("button", { name: "Say that it was written elsewhere" }).click();
+  await expect(page.getByText("You say that this card was written elsewhere.")).toBeVisible();
+}
+
+/** The seam. */
+export const steps = (page: Page) => page.getByRole("navigation", { name: "Steps of the work" });
+
 /** The panel of the next thing. */
 export const next = (page: Page) => page.getByRole("complementary", { name: "The next thing" });
 

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
-import { expect, next, putOnBench, test } from "./bench";
+import { expect, next, putOnBench, steps, tellWritten, test } from "./bench";
 
 const log = (name: string) => resolve(import.meta.dirname, `../logs/${name}/console.log`);
 
@@ -13,8 +13,10 @@ test("from the bench to kept settings, over one fault", async ({ page }) => {
   await next(page).getByRole("button", { name: /Take it/ }).click();
 
   // Prepare shows the card to scale, Connect the crossed wires.
-  await expect(page.getByText("Fallow 12 server on a 32 GB card, 29.1 GiB.")).toBeVisible();
-  await page.getByRole("link", { name: "Connect", exact: false }).first().click();
+  await expect(page.getByText(/Fallow 12 server on a 32 GB card: 29\.1 GiB to 29\.\d GiB, as 2 measured cards held/)).toBeVisible();
+  await expect(next(page).getByRole("heading")).toHaveText("Prepare and write the card");
+  await tellWritten(page);
+  await steps(page).getByRole("link", { name: "Connect" }).click();
   await expect(page.getByText("Needs 2.2 A at the board; this supply gives 3.0 A")).toBeVisible();
 
   // Boot: it stops at the root, the lines that prove it are marked.

@@ -1,4 +1,4 @@
-import { expect, expectAccessible, next, putOnBench, test } from "./bench";
+import { expect, expectAccessible, next, putOnBench, steps, tellWritten, test } from "./bench";
 
 const views = [
   "/",
@@ -81,6 +81,8 @@ test("evidence is walked through with e, and the large mode comes and goes with 
 test("a boot goes on while the page is reloaded, and marks are kept", async ({ page }) => {
   await putOnBench(page, "Wilding", "none");
   await next(page).getByRole("button", { name: /Take it/ }).click();
+  await tellWritten(page);
+  await steps(page).getByRole("link", { name: "Connect" }).click();
   await next(page).getByRole("button", { name: /Boot it/ }).click();
   await expect(page.getByRole("region", { name: "Console" })).toContainText(/U-Boot|\[ +\d+\.\d+\]/);
   await page.reload();
@@ -98,7 +100,8 @@ test("a supply that is too weak is told before power", async ({ page }) => {
   await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Identify" }).click();
   await page.getByLabel("Supply").selectOption({ label: "5 V, 1 A with micro USB" });
   await page.getByRole("button", { name: "Save what changed" }).click();
-  await expect(next(page)).toContainText("Needs 2.2 A at the board; this supply gives 1.0 A.");
+  await tellWritten(page);
+  await expect(next(page)).toContainText("This supply ends in micro USB; the board takes USB-C.");
 });
 
 test("the theme that was chosen stays", async ({ page }) => {

@@ -59,11 +59,9 @@ public static class BeforePower
                 Do($"{part.Name}: onto a USB socket.");
             else
                 Do($"{part.Name}: connected before power.", "A cable goes onto a header with the power off, every pin in its row.");
+        // The caution of the wires stands at their drawing.
         if (catalogue.Adapter(board.Connected.AdapterId) is { } adapter && ConsoleWires.Check(adapter, model.Console).MayBeWired)
-            Do(
-                $"Wire the console, then open it at {model.Console.Speed} 8N1: an empty window is right until power.",
-                ConsoleWires.CautionFor(model.Console.Level)
-            );
+            Do($"Wire the console, then open it at {model.Console.Speed} 8N1: an empty window is right until power.");
         else if (
             catalogue.Adapter(board.Connected.AdapterId) is { } other
             && ConsoleWires.Check(other, model.Console).Measure is { } measure

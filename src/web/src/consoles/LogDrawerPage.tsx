@@ -41,9 +41,7 @@ export function LogDrawerPage() {
               <th scope="col">Image</th>
               <th scope="col">How it ended</th>
               <th scope="col">Cause</th>
-              <th scope="col">
-                <span className="visually-hidden">Remove</span>
-              </th>
+              <th scope="col">Remove</th>
             </tr>
           </thead>
           <tbody>
