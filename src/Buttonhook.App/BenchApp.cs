@@ -11,6 +11,9 @@ namespace Buttonhook.App;
 /// <summary>Puts the application together.</summary>
 public static class BenchApp
 {
+    /// <summary>A stop stores what waits and is over within a second.</summary>
+    private static readonly TimeSpan StopWithin = TimeSpan.FromMilliseconds(900);
+
     /// <summary>A ready application on a database and data files; nothing runs until it is started.</summary>
     public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
     {
@@ -22,8 +25,18 @@ public static class BenchApp
                 WebRootPath = Path.Combine(AppContext.BaseDirectory, "wwwroot"),
             }
         );
-        builder.WebHost.UseUrls(options.Url);
-        builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 20);
+        // What is listened on is what was checked: nothing from the environment or from files beside the program has a say.
+        builder.Configuration.Sources.Clear();
+        builder.WebHost.ConfigureKestrel(k =>
+        {
+            k.Limits.MaxRequestBodySize = 4L << 20;
+            k.Listen(Security.EndPoint(options.Url).Value ?? throw new ArgumentException(options.Url, nameof(options)));
+        });
+        builder.Services.Configure<HostOptions>(h =>
+        {
+            h.ShutdownTimeout = StopWithin;
+            h.ServicesStopConcurrently = true;
+        });
         builder
             .Logging.ClearProviders()
             .AddSimpleConsole(c => c.SingleLine = true)
@@ -67,6 +80,7 @@ public static class BenchApp
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();
         builder.Services.AddTransient<BenchViews>();
+        builder.Services.AddSingleton(s => new Shared<IReadOnlyList<BoardSummary>>(() => s.GetRequiredService<BenchViews>().Bench()));
         builder.Services.AddHostedService(s => s.GetRequiredService<Captures>());
 
         var app = builder.Build();
@@ -108,7 +122,7 @@ public static class BenchApp
                 ),
                 bad.StatusCode
             ),
-            Microsoft.Data.Sqlite.SqliteException { SqliteErrorCode: 13 } => (
+            not null when FullDisk.Is(error) => (
                 new Problem("There should be room on the disk.", "It is full.", "Make room and try again; what was stored before is kept."),
                 StatusCodes.Status507InsufficientStorage
             ),

@@ -127,7 +127,7 @@ public sealed class BenchViews(
             Word(bench, state, proof),
             state is null or { Kept: true }
                 ? null
-                : state.LoginSeconds ?? (captures.With<object>(boot!.Id, r => r.Log.LastArrival ?? 0) as int?) / 1000.0,
+                : state.LoginSeconds ?? (captures.Summary(boot!)?.LastArrival ?? 0) / 1000.0,
             state?.Live == true,
             NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state, proof)
         );
@@ -294,47 +294,20 @@ public sealed class BenchViews(
     {
         if (boot is null)
             return null;
-        var looked = captures.With<Tuple<BootReading, Diagnosis, bool>>(
-            boot.Id,
-            r =>
-            {
-                var (reading, diagnosis) = r.Diagnose();
-                return Tuple.Create(reading, diagnosis, r.Ending.ProvesSilence);
-            }
-        );
-        if (looked is null)
+        if (captures.Summary(boot) is not { } said)
             return null;
-        var (reading, diagnosis, quiet) = looked;
         var live = captures.Running(boot.Id)?.Live == true;
-        var top = diagnosis.Causes.FirstOrDefault(c => c.Id is not RuleBook.None and not RuleBook.SomethingElse);
-        if (diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse)
-            top = null;
-        var login = reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
+        var login = said.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
         return new(
             live,
-            !live || reading.Waiting || quiet,
-            diagnosis.Outcome,
-            reading.LastStage,
-            top,
+            !live || said.Waiting || said.Quiet,
+            said.Outcome,
+            said.LastStage,
+            said.Top,
             login is { } ms ? (int)Math.Round(ms / 1000.0) : null,
             bench.ChangedAt > boot.StartedAt,
             settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id),
-            SagIn(diagnosis, boot)
-        );
-    }
-
-    private static Core.Connecting.SupplySag? SagIn(Diagnosis diagnosis, Boot boot)
-    {
-        var line = diagnosis
-            .Causes.FirstOrDefault(c => c.Id == "supply-too-weak" && c.Probability >= 0.3)
-            ?.Evidence.FirstOrDefault(e => e.Line > 0);
-        if (line is null)
-            return null;
-        var volts = System.Text.RegularExpressions.Regex.Match(line.Text, @"(\d{1,2}\.\d{1,3}) ?V\b");
-        return new(
-            boot.Number,
-            line.Line,
-            volts.Success ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null
+            said.SagLine is { } sag ? new(boot.Number, sag, said.SagVolts) : null
         );
     }
 
@@ -360,7 +333,7 @@ public sealed class BenchViews(
         var good = boot is null ? [] : boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).ToList();
         var stages =
             reading?.StageLines
-            ?? (boot is null ? [] : captures.With<IReadOnlyList<StageReached>>(boot.Id, r => r.Read().StageLines) ?? []);
+            ?? (boot is null ? [] : captures.Summary(boot)?.Stages ?? []);
         var last = state?.LastStage;
         return
         [

@@ -3,6 +3,7 @@ using System.Reflection;
 using System.Text.Json;
 using Buttonhook.Core;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Hardware;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App;
@@ -133,7 +134,14 @@ public static class CommandLine
         }
         try
         {
-            return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+            return await parsed.InvokeAsync(
+                new InvocationConfiguration
+                {
+                    EnableDefaultExceptionHandler = false,
+                    // The server ends itself in order; everything else may end at once.
+                    ProcessTerminationTimeout = null,
+                }
+            );
         }
         catch (Exception e) when (e is not OperationCanceledException)
         {
@@ -152,16 +160,41 @@ public static class CommandLine
 
     private static async Task<int> Serve(BenchOptions options)
     {
-        if (Security.CheckUrl(options.Url) is { } wrong)
+        if (Security.EndPoint(options.Url).Problem is { } wrong)
             return Say(wrong, Wrong);
         if (options.Pace is < 0.1 or > 1000)
             return Say(new Problem("--pace should be 0.1 to 1000.", $"It is {options.Pace}.", "Leave it out for real time."), Wrong);
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return Say(knowledge.Problem!, Failed);
+        DataFolder.ForOwnerAlone();
+        var holding = DataFolder.Hold(options.DataFolder);
+        if (holding.Value is not { } held)
+            return Say(holding.Problem!, Failed);
+        using var folder = held;
         var opened = Database.Open(Path.Combine(options.DataFolder, "buttonhook.db"));
         if (opened.Value is not { } database)
             return Say(opened.Problem!, Failed);
+        try
+        {
+            Scratch.Begin(options.DataFolder);
+            return await Served(options, database, known);
+        }
+        catch (Exception e) when (FullDisk.Is(e))
+        {
+            return Say(
+                new Problem(
+                    $"There should be room on the disk of {options.DataFolder}.",
+                    "It is full.",
+                    "Make room and start again; what was stored before is kept."
+                ),
+                Failed
+            );
+        }
+    }
+
+    private static async Task<int> Served(BenchOptions options, Database database, KnowledgeFiles known)
+    {
         await using var app = BenchApp.Build(options, database, known);
         if (options.Demo)
             Demo.Fill(known, database, TimeProvider.System);
@@ -198,14 +231,19 @@ public static class CommandLine
                 await Console.OpenStandardInput().CopyToAsync(memory, token);
                 bytes = memory.ToArray();
             }
-            else if (new FileInfo(path) is { Exists: true, Length: > Consoles.LogFiles.Largest } large)
-                return Say(Consoles.LogFiles.TooLarge(large.Length, Consoles.LogFiles.Largest), Failed);
             else
-                bytes = await File.ReadAllBytesAsync(path, token);
+            {
+                if (FileKinds.Of(path).Kind == FileKind.Regular && new FileInfo(path).Length is > Consoles.LogFiles.Largest and var length)
+                    return Say(Consoles.LogFiles.TooLarge(length, Consoles.LogFiles.Largest), Failed);
+                var read = InputFiles.Bytes(path, "LOG", Consoles.LogFiles.Largest);
+                if (read.Value is null)
+                    return Say(read.Problem!, Failed);
+                bytes = read.Value;
+            }
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (IOException e)
         {
-            return Say(new Problem("LOG should be a file that can be read.", e.Message, "Look at its name and who may read it."), Failed);
+            return Say(new Problem("LOG should be readable.", e.Message, "Look at what is piped in."), Failed);
         }
         if (Consoles.LogFiles.OtherKind(bytes) is { } kind)
             return Say(
@@ -261,35 +299,22 @@ public static class CommandLine
 
     private static Answer<Core.Boards.BoardClues> Clues(string? mark, string? code, string? log, string? tree, string[] seen)
     {
-        try
+        var looks = new List<Core.Boards.Seen>();
+        foreach (var word in seen)
         {
-            var looks = new List<Core.Boards.Seen>();
-            foreach (var word in seen)
-            {
-                if (word.Split('=', 2) is not [var look, var answer])
-                    return new Problem(
-                        "--seen should be LOOK=ANSWER, such as power=USB-C.",
-                        $"It is {word}.",
-                        "Take look and answer as identify prints them."
-                    );
-                looks.Add(new(look, answer));
-            }
-            return new Core.Boards.BoardClues(
-                mark,
-                code,
-                log is null ? null : File.ReadAllText(log),
-                tree is null ? null : File.ReadAllBytes(tree),
-                looks
-            );
+            if (word.Split('=', 2) is not [var look, var answer])
+                return new Problem(
+                    "--seen should be LOOK=ANSWER, such as power=USB-C.",
+                    $"It is {word}.",
+                    "Take look and answer as identify prints them."
+                );
+            looks.Add(new(look, answer));
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return new Problem(
-                "--log and --dtb should be files that can be read.",
-                e.Message,
-                "Look at their names and who may read them."
-            );
-        }
+        var text = log is null ? (Answer<string>?)null : InputFiles.Text(log, "--log", Consoles.LogFiles.Largest);
+        var blob = tree is null ? (Answer<byte[]>?)null : InputFiles.Bytes(tree, "--dtb");
+        if ((text?.Problem ?? blob?.Problem) is { } wrong)
+            return wrong;
+        return new Core.Boards.BoardClues(mark, code, text?.Value, blob?.Value, looks);
     }
 
     private static int DraftCard(string? mark, string? log, string? tree)
@@ -311,24 +336,12 @@ public static class CommandLine
         return 0;
     }
 
-    private static Answer<string> TextOf(string path)
-    {
-        try
-        {
-            return File.ReadAllText(path);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return new Problem("FILE should be a file that can be read.", e.Message, "Look at its name and who may read it.");
-        }
-    }
-
     private static int CheckCards(string path)
     {
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return Say(knowledge.Problem!, Failed);
-        var text = TextOf(path);
+        var text = InputFiles.Text(path, "FILE");
         if (text.Value is null)
             return Say(text.Problem!, Failed);
         var pack = Core.Boards.CardPack.Read(path, text.Value, known.Schemas);
@@ -343,6 +356,7 @@ public static class CommandLine
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return knowledge.Problem!;
+        DataFolder.ForOwnerAlone();
         var opened = Database.Open(Path.Combine(folder ?? BenchOptions.UsualFolder, "buttonhook.db"));
         return opened.Value is { } database
             ? new Cards(known, new CardStore(database), new PreparationStore(database), TimeProvider.System)
@@ -362,7 +376,7 @@ public static class CommandLine
 
     private static int ImportCards(string path, string? folder)
     {
-        var text = TextOf(path);
+        var text = InputFiles.Text(path, "FILE");
         if (text.Value is null)
             return Say(text.Problem!, Failed);
         var own = OwnCards(folder);

@@ -101,7 +101,7 @@ public static class Demo
                 reader.Add(piece.Bytes, piece.Milliseconds);
             reader.Ending = new(CaptureEnd.Person, LongEnough - (reader.Log.LastArrival ?? 0));
             var (reading, diagnosis) = reader.Diagnose();
-            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true, BootSummary.Of(reader));
             boots.End(boot.Id, Consoles.Capture.ByYou, at.AddMilliseconds(LongEnough), reader.Ending);
             return (boot, reading);
         }

@@ -9,15 +9,29 @@ public static class Security
     private const string ContentPolicy =
         "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'";
 
-    /// <summary>The problem with an address to listen on, or null: it must be http on a loopback address with a port.</summary>
-    public static Problem? CheckUrl(string url) =>
-        Uri.TryCreate(url, UriKind.Absolute, out var uri) && uri.Scheme == Uri.UriSchemeHttp && IsLoopback(uri.Host)
-            ? null
-            : new(
-                "--urls should be an address of this computer alone, such as http://127.0.0.1:5190.",
-                $"It is {url}.",
-                "Use 127.0.0.1, [::1] or localhost."
-            );
+    /// <summary>The end point that an address names, which is all that is listened on: http, a loopback address or localhost (127.0.0.1), a port, and nothing else.</summary>
+    public static Answer<IPEndPoint> EndPoint(string url)
+    {
+        var wrong = new Problem(
+            "--urls should be one address of this computer alone, such as http://127.0.0.1:5190.",
+            $"It is {url}.",
+            "Use http, 127.0.0.1, [::1] or localhost, and a port; nothing before or behind."
+        );
+        if (
+            !Uri.TryCreate(url, UriKind.Absolute, out var uri)
+            || uri.Scheme != Uri.UriSchemeHttp
+            || uri.UserInfo.Length > 0
+            || uri.PathAndQuery is not "/"
+            || uri.Fragment.Length > 0
+            || url.Any(c => char.IsControl(c) || c is '@' or ';' or ' ' or '\\')
+        )
+            return wrong;
+        if (uri.Host == "localhost")
+            return new IPEndPoint(IPAddress.Loopback, uri.Port);
+        return IPAddress.TryParse(uri.Host.Trim('[', ']'), out var address) && IPAddress.IsLoopback(address)
+            ? new IPEndPoint(address, uri.Port)
+            : wrong;
+    }
 
     private static bool IsLoopback(string host) =>
         host == "localhost" || (IPAddress.TryParse(host.Trim('[', ']'), out var address) && IPAddress.IsLoopback(address));

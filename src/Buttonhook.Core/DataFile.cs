@@ -157,6 +157,8 @@ public static class DataFile
             _ => null,
         };
 
+    private const double LargestNumber = 1e15;
+
     private static JsonValue? Plain(string text) =>
         text switch
         {
@@ -169,12 +171,9 @@ public static class DataFile
             _ when long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var whole) => JsonValue.Create(
                 whole
             ),
-            _ when double.TryParse(
-                    text,
-                    NumberStyles.Float & ~NumberStyles.AllowTrailingWhite,
-                    CultureInfo.InvariantCulture,
-                    out var real
-                ) => JsonValue.Create(real),
+            _ when double.TryParse(text, NumberStyles.Float & ~NumberStyles.AllowTrailingWhite, CultureInfo.InvariantCulture, out var real)
+                    // No number of a card is beyond these; what is, stays a text, and the schema says what was expected.
+                    && Math.Abs(real) <= LargestNumber => JsonValue.Create(real),
             _ => JsonValue.Create(text),
         };
 }

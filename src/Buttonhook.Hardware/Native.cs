@@ -12,6 +12,7 @@ internal static unsafe partial class Native
     public const nuint GetTermios2 = 0x802C542A;
     public const nuint SetTermios2 = 0x402C542B;
     public const nuint Exclusive = 0x540C;
+    public const nuint NotExclusive = 0x540D;
     public const nuint Flush = 0x540B;
     public const short PollIn = 1;
     public const short PollOut = 4;
@@ -43,6 +44,13 @@ internal static unsafe partial class Native
 
     [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
     public static partial int Open(string path, int flags);
+
+    /// <summary>statx(2): its structure is the same on every architecture, which that of stat(2) is not.</summary>
+    [LibraryImport("libc", EntryPoint = "statx", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    public static partial int Status(int folder, string path, int flags, uint mask, byte* into);
+
+    [LibraryImport("libc", EntryPoint = "umask")]
+    public static partial uint Mask(uint mask);
 
     [LibraryImport("libc", EntryPoint = "close")]
     public static partial int Close(int descriptor);

@@ -28,6 +28,8 @@ public sealed unsafe class Tty : IDisposable
     /// <summary>Opens a console raw, 8N1, at any rate in bits per second, for this program alone; bytes come to <paramref name="received"/>, and once the reason of the end to <paramref name="ended"/>.</summary>
     public static Answer<Tty> Open(string path, int speed, Action<byte[]> received, Action<string> ended)
     {
+        if (Terminals.Against(path) is { } against)
+            return against;
         var descriptor = Native.Open(path, Native.ReadWrite | Native.NoControllingTerminal | Native.NonBlocking | Native.CloseOnExec);
         if (descriptor < 0)
             return ConsoleProblems.Of(Marshal.GetLastPInvokeError(), path, GroupOf(path));
@@ -46,6 +48,7 @@ public sealed unsafe class Tty : IDisposable
         if (Native.Control(descriptor, Native.SetTermios2, &settings) < 0 || Native.Control(descriptor, Native.Exclusive, null) < 0)
         {
             var error = Marshal.GetLastPInvokeError();
+            _ = Native.Control(descriptor, Native.NotExclusive, null);
             _ = Native.Close(descriptor);
             return ConsoleProblems.Of(error, path, null);
         }
@@ -138,6 +141,8 @@ public sealed unsafe class Tty : IDisposable
         _ = Native.Write(wake, (byte*)&one, 8);
         if (Thread.CurrentThread != thread)
             thread.Join();
+        // A terminal stays exclusive while anybody has it open, also when that is not this program any more: it is given back.
+        _ = Native.Control(descriptor, Native.NotExclusive, null);
         _ = Native.Close(descriptor);
         _ = Native.Close(wake);
     }

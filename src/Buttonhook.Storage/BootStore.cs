@@ -17,6 +17,7 @@ namespace Buttonhook.Storage;
 /// <param name="LongestQuiet">The longest silence before the login, in milliseconds.</param>
 /// <param name="EndKind">How the capture ended; null while it has not.</param>
 /// <param name="EndQuiet">How long it listened behind the last byte, in milliseconds; null when that is not known.</param>
+/// <param name="Summary">What its bytes say, as far as it was summed up.</param>
 /// <param name="PowerAt">Milliseconds from the begin of the capture to power, 0 when it began with it or nobody said when.</param>
 public sealed record Boot(
     string Id,
@@ -37,7 +38,8 @@ public sealed record Boot(
     int? LongestQuiet,
     CaptureEnd? EndKind,
     int? EndQuiet,
-    int PowerAt
+    int PowerAt,
+    BootSummary? Summary
 );
 
 /// <summary>A piece of a capture exactly as received, and milliseconds since power (-1 when unknown).</summary>
@@ -68,14 +70,15 @@ public sealed class BootStore(Database database)
         long? LongestQuiet,
         string? EndKind,
         long? EndQuiet,
-        long PowerAt
+        long PowerAt,
+        string? Summary
     );
 
     private const string Columns = """
         id AS Id, board_id AS BoardId, number AS Number, card_number AS CardNumber, model_id AS ModelId, revision_id AS RevisionId,
         image_id AS ImageId, source AS Source, started_at AS StartedAt, ended_at AS EndedAt, ended_why AS EndedWhy, outcome AS Outcome,
         last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet,
-        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt
+        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt, summary AS Summary
         """;
 
     /// <summary>Begins a boot of a board with the card that is in it now.</summary>
@@ -151,18 +154,26 @@ public sealed class BootStore(Database database)
     }
 
     /// <summary>Counts the changes of what a summary says of the same bytes; older summaries are made anew.</summary>
-    private const int SummaryVersion = 1;
+    private const int SummaryVersion = 2;
 
     /// <summary>Ended boots whose summary was made by older rules.</summary>
     public IReadOnlyList<Boot> OutOfDate() =>
         Query("WHERE summary_version < @SummaryVersion AND ended_at IS NOT NULL ORDER BY started_at DESC", new { SummaryVersion });
 
     /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
-    public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled)
+    /// <param name="summary">The summary to keep; null while the capture goes on.</param>
+    public void Summarise(
+        string bootId,
+        BootReading reading,
+        Outcome outcome,
+        string? topCause,
+        bool settled,
+        BootSummary? summary = null
+    )
     {
         using var connection = database.Connect();
         connection.Execute(
-            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @SummaryVersion WHERE id = @bootId",
+            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @SummaryVersion, summary = @summary WHERE id = @bootId",
             new
             {
                 bootId,
@@ -172,6 +183,7 @@ public sealed class BootStore(Database database)
                 topCause = settled ? topCause : null,
                 quiet = reading.LongestQuietMilliseconds,
                 SummaryVersion,
+                summary = summary is null ? null : JsonSerializer.Serialize(summary, DataFile.Json),
             }
         );
     }
@@ -366,6 +378,7 @@ public sealed class BootStore(Database database)
             (int?)r.LongestQuiet,
             r.EndKind is null ? null : Enum.Parse<CaptureEnd>(r.EndKind),
             (int?)r.EndQuiet,
-            (int)r.PowerAt
+            (int)r.PowerAt,
+            r.Summary is null ? null : JsonSerializer.Deserialize<BootSummary>(r.Summary, DataFile.Json)
         );
 }

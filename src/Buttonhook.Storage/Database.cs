@@ -30,6 +30,18 @@ public sealed class Database
             connection.Execute("PRAGMA journal_mode = WAL");
             return Upgrade(connection) is { } problem ? problem : database;
         }
+        catch (SqliteException e) when (e.SqliteErrorCode == 13)
+        {
+            return new Problem(
+                $"There should be room on the disk of {path}.",
+                "It is full.",
+                "Make room and start again; what was stored before is kept."
+            );
+        }
+        catch (SqliteException e) when (e.SqliteErrorCode is 8 or 14)
+        {
+            return new Problem($"{path} should be writable.", $"SQLite says: {e.Message}", "Name another data folder with --data.");
+        }
         catch (SqliteException e)
         {
             return new Problem(
@@ -60,6 +72,12 @@ public sealed class Database
     {
         var steps = Steps();
         var version = connection.ExecuteScalar<long>("PRAGMA user_version");
+        if (version < 0)
+            return new(
+                "A Buttonhook database has a schema from 0 on.",
+                $"This file says {version}: it is no database of Buttonhook, or it was changed by another program.",
+                "Name another data folder, or restore this file from a copy."
+            );
         if (version > steps.Count)
             return new(
                 $"This Buttonhook knows data up to schema {steps.Count}.",

@@ -50,13 +50,21 @@ public class BenchTests
     [InlineData("http://192.0.2.7:5190")]
     [InlineData("https://127.0.0.1:5190")]
     [InlineData("nonsense")]
-    public void Only_loopback_is_served(string url) => Assert.NotNull(Security.CheckUrl(url));
+    [InlineData("http://u@127.0.0.1:5404")]
+    [InlineData("http://127.0.0.1:5404/path")]
+    [InlineData("http://127.0.0.1:5404/?a")]
+    [InlineData("http://127.0.0.1:5404;http://0.0.0.0:5405")]
+    [InlineData("http://127.0.0.1.example:5404")]
+    [InlineData("http://+:5404")]
+    [InlineData("http://*:5404")]
+    [InlineData("http://0:5404")]
+    public void Only_loopback_is_served(string url) => Assert.NotNull(Security.EndPoint(url).Problem);
 
     [Theory]
     [InlineData("http://127.0.0.1:5190")]
     [InlineData("http://[::1]:80")]
     [InlineData("http://localhost:0")]
-    public void Loopback_is_served(string url) => Assert.Null(Security.CheckUrl(url));
+    public void Loopback_is_served(string url) => Assert.Null(Security.EndPoint(url).Problem);
 
     [Fact]
     public async Task A_board_that_cannot_be_is_refused_with_what_is_expected()

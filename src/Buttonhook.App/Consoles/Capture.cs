@@ -31,6 +31,8 @@ public sealed class Capture : IAsyncDisposable
     private readonly TaskCompletionSource<(CaptureEnd How, string Why, int At)> over = new(
         TaskCreationOptions.RunContinuationsAsynchronously
     );
+    private readonly CancellationTokenSource givenUp = new();
+    private IReadOnlyList<StoredPiece> waiting = [];
     private Task pump = Task.CompletedTask;
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
@@ -123,7 +125,10 @@ public sealed class Capture : IAsyncDisposable
         Ending ending;
         lock (Reader)
             Reader.Ending = ending = Ended(how, at);
-        boots.End(Boot.Id, why, TimeProvider.System.GetUtcNow(), ending);
+        // The port is given back at once, whatever the disk does.
+        source.Dispose();
+        await Kept(() => boots.End(Boot.Id, why, TimeProvider.System.GetUtcNow(), ending));
+        Waiting = null;
         Live = false;
         changed(this);
     }
@@ -131,11 +136,18 @@ public sealed class Capture : IAsyncDisposable
     /// <summary>Stores pieces, as often as it takes: a full disk may get room again, and nothing that arrived is dropped.</summary>
     private async Task Store(List<StoredPiece> pieces)
     {
+        waiting = pieces;
+        await Kept(() => boots.Append(Boot.Id, pieces));
+        waiting = [];
+    }
+
+    private async Task Kept(Action store)
+    {
         while (true)
         {
             try
             {
-                boots.Append(Boot.Id, pieces);
+                store();
                 Waiting = null;
                 return;
             }
@@ -152,18 +164,69 @@ public sealed class Capture : IAsyncDisposable
                     "Make room: what arrives waits in memory and is stored as soon as there is."
                 );
                 changed(this);
-                await Task.Delay(RetryAfter);
+                if (givenUp.IsCancellationRequested)
+                {
+                    PutAside();
+                    return;
+                }
+                await Task.Delay(RetryAfter, givenUp.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             }
         }
     }
 
-    /// <summary>Ends the capture; what had arrived is stored.</summary>
-    public async ValueTask End(CaptureEnd how, string why)
+    /// <summary>Whether its end was asked for, or came; what had arrived may still wait for room.</summary>
+    public bool Ending => over.Task.IsCompleted;
+
+    /// <summary>Ends the capture; what had arrived is stored, at the latest when there is room for it.</summary>
+    /// <param name="atMost">How long to wait for that; null for as long as it takes.</param>
+    public async ValueTask End(CaptureEnd how, string why, TimeSpan? atMost = null)
     {
         over.TrySetResult((how, why, source.Now));
         source.Dispose();
         arrived.Writer.TryComplete();
-        await pump;
+        if (atMost is { } limit)
+            await pump.WaitAsync(limit).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        else
+            await pump;
+    }
+
+    /// <summary>Ends the capture because the program ends: what cannot be stored within the time is put aside in a file, and said.</summary>
+    public async Task Stop(string why, TimeSpan atMost)
+    {
+        await End(CaptureEnd.Server, why, atMost);
+        if (pump.IsCompleted)
+            return;
+        await givenUp.CancelAsync();
+        await pump.WaitAsync(atMost).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+    }
+
+    /// <summary>Puts what waits in memory into a file of the system's temporary folder, which may have room where the data folder has none.</summary>
+    private void PutAside()
+    {
+        var left = waiting.ToList();
+        while (arrived.Reader.TryRead(out var piece))
+            left.Add(piece);
+        waiting = [];
+        var bytes = left.Sum(p => (long)p.Bytes.Length);
+        if (bytes == 0)
+            return;
+        // Not the scratch of the data folder, which is on the full disk and emptied at the next start.
+        var path = Path.Combine("/tmp", $"buttonhook-unsaved-{Boot.Id}.log");
+        try
+        {
+            using var file = new FileStream(path, FileMode.CreateNew, FileAccess.Write);
+            foreach (var piece in left)
+                file.Write(piece.Bytes);
+            Console.Error.WriteLine(
+                $"buttonhook: The disk has no room for the last {bytes} bytes of boot {Boot.Number}. They lie in {path}: make room, and drop that file on the board's boot page."
+            );
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            Console.Error.WriteLine(
+                $"buttonhook: The disk has no room for the last {bytes} bytes of boot {Boot.Number}, and {path} cannot be written ({e.Message}): they are lost."
+            );
+        }
     }
 
     /// <inheritdoc/>

@@ -18,6 +18,7 @@ public sealed class BenchHub : Hub
 public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<BenchHub> hub, TimeProvider clock) : IHostedService
 {
     private const int KeptReaders = 6;
+    private static readonly TimeSpan StopWithin = TimeSpan.FromMilliseconds(300);
     private static readonly TimeSpan TellEvery = TimeSpan.FromMilliseconds(150);
     private readonly ConcurrentDictionary<string, Capture> running = new();
     private readonly ConcurrentDictionary<string, byte> toTell = new();
@@ -30,19 +31,54 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     public Capture? Running(string bootId) => running.GetValueOrDefault(bootId);
 
     /// <summary>The running capture of a board, or null.</summary>
-    public Capture? RunningOn(string boardId) => running.Values.FirstOrDefault(c => c.Boot.BoardId == boardId && c.Live);
+    public Capture? RunningOn(string boardId) =>
+        running.Values.FirstOrDefault(c => c.Boot.BoardId == boardId && c is { Live: true, Ending: false });
 
     /// <summary>Begins a capture; one that runs on the same board is ended first. When the source cannot be opened, nothing is left of the boot.</summary>
-    public async Task<Answer<Boot>> Start(BenchBoard bench, string sourceName, IConsoleSource source)
+    /// <param name="port">The device that is opened, or null for a simulated board; one that is captured already is a problem.</param>
+    public async Task<Answer<Boot>> Start(BenchBoard bench, string sourceName, IConsoleSource source, string? port = null)
+    {
+        await starting.WaitAsync();
+        try
+        {
+            return await StartAlone(bench, sourceName, source, port);
+        }
+        finally
+        {
+            starting.Release();
+        }
+    }
+
+    /// <summary>Starts come one after another: two at once on a board or a port would both find it free.</summary>
+    private readonly SemaphoreSlim starting = new(1);
+    private readonly ConcurrentDictionary<string, string> ports = new();
+
+    private async Task<Answer<Boot>> StartAlone(BenchBoard bench, string sourceName, IConsoleSource source, string? port)
     {
         await EndOn(bench.Board.Id);
+        if (
+            port is not null
+            && running.Values.FirstOrDefault(c => c is { Live: true, Ending: false } && ports.GetValueOrDefault(c.Boot.Id) == port)
+                is { } other
+        )
+        {
+            source.Dispose();
+            return new Problem(
+                $"{port} should be free.",
+                "It is being captured for another board here.",
+                "End that capture first, or choose another port."
+            );
+        }
         var boot = boots.Begin(bench, sourceName, clock.GetUtcNow());
         var capture = new Capture(boot, boots, rules, source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0);
         running[boot.Id] = capture;
+        if (port is not null)
+            ports[boot.Id] = port;
         if (capture.Start() is { } problem)
         {
             await capture.DisposeAsync();
             running.TryRemove(boot.Id, out _);
+            ports.TryRemove(boot.Id, out _);
             boots.Remove(boot.Id);
             return problem;
         }
@@ -59,9 +95,12 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         if (RunningOn(boardId) is not { } capture)
             return;
-        await capture.DisposeAsync();
+        // Under a full disk the end is noted, and stored as soon as there is room.
+        await capture.End(CaptureEnd.Person, Capture.ByYou, AnswerWithin);
         Settle(capture);
     }
+
+    private static readonly TimeSpan AnswerWithin = TimeSpan.FromMilliseconds(500);
 
     /// <summary>Uses the reader of a boot, running or not, while nobody else does; null when there is no such boot.</summary>
     public T? With<T>(string bootId, Func<BootReader, T> use)
@@ -149,8 +188,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
             );
         }
         boots.End(boot.Id, "A log file.", clock.GetUtcNow(), Ending.OfFile);
-        var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
-        boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+        SumUp(boot.Id);
         toTell[boot.Id] = 0;
         return boots.Find(boot.Id)!;
     }
@@ -161,21 +199,27 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         BootReading reading;
         Diagnosis diagnosis;
         bool quiet;
+        BootSummary summary;
         lock (capture.Reader)
         {
             capture.Listen();
             (reading, diagnosis) = capture.Reader.Diagnose();
             quiet = capture.Reader.Ending.ProvesSilence;
+            summary = BootSummary.Of(capture.Reader);
         }
         boots.Summarise(
             capture.Boot.Id,
             reading,
             diagnosis.Outcome,
             diagnosis.Causes[0].Id,
-            settled: !capture.Live || reading.Waiting || quiet
+            settled: !capture.Live || reading.Waiting || quiet,
+            capture.Live ? null : summary
         );
         if (!capture.Live)
+        {
             running.TryRemove(capture.Boot.Id, out _);
+            ports.TryRemove(capture.Boot.Id, out _);
+        }
     }
 
     /// <inheritdoc/>
@@ -183,8 +227,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         foreach (var boot in boots.Unended())
         {
-            var (reading, diagnosis) = Load(boot.Id)!.Diagnose();
-            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+            SumUp(boot.Id);
             boots.End(
                 boot.Id,
                 "Buttonhook was stopped during the capture; what had arrived is here.",
@@ -200,17 +243,39 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     /// <summary>Makes summaries anew that older rules made.</summary>
     private void SumUp()
     {
-        foreach (var boot in boots.OutOfDate())
+        try
         {
-            if (stop.IsCancellationRequested || Load(boot.Id) is not { } reader)
-                return;
-            lock (reader)
+            foreach (var boot in boots.OutOfDate())
             {
-                var (reading, diagnosis) = reader.Diagnose();
-                boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true);
+                if (stop.IsCancellationRequested)
+                    return;
+                SumUp(boot.Id);
             }
         }
+        catch (Microsoft.Data.Sqlite.SqliteException)
+        {
+            // A full disk: the rest is made at the next start.
+        }
     }
+
+    /// <summary>Makes and keeps the summary of a boot that has ended; null when there is no such boot.</summary>
+    private BootSummary? SumUp(string bootId)
+    {
+        if (Load(bootId) is not { } reader)
+            return null;
+        lock (reader)
+        {
+            var (reading, diagnosis) = reader.Diagnose();
+            var summary = BootSummary.Of(reader);
+            boots.Summarise(bootId, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true, summary);
+            return summary;
+        }
+    }
+
+    /// <summary>What a boot says in short: of one that ended as it was kept, of one that runs as it stands; null when there is no such boot.</summary>
+    public BootSummary? Summary(Boot boot) =>
+        running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of)
+        : boot.Summary ?? SumUp(boot.Id);
 
     private async Task Tell()
     {
@@ -221,8 +286,17 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
                 foreach (var id in toTell.Keys)
                 {
                     toTell.TryRemove(id, out _);
-                    if (running.TryGetValue(id, out var capture))
-                        Settle(capture);
+                    running.TryGetValue(id, out var capture);
+                    try
+                    {
+                        if (capture is not null)
+                            Settle(capture);
+                    }
+                    catch (Microsoft.Data.Sqlite.SqliteException)
+                    {
+                        // A full disk: it is tried again.
+                        toTell[id] = 0;
+                    }
                     var boardId = capture?.Boot.BoardId ?? boots.Find(id)?.BoardId;
                     await hub.Clients.All.SendAsync(BenchHub.BootChanged, boardId, id, stop.Token);
                 }
@@ -236,11 +310,20 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     /// <summary>Ends all captures, so that everything that arrived is stored.</summary>
     public async Task StopAsync(CancellationToken cancellationToken)
     {
-        foreach (var capture in running.Values)
-        {
-            await capture.End(CaptureEnd.Server, "The server was stopped; what had arrived is here.");
-            Settle(capture);
-        }
+        await Task.WhenAll(
+            running.Values.Select(async capture =>
+            {
+                await capture.Stop("The server was stopped; what had arrived is here.", StopWithin);
+                try
+                {
+                    Settle(capture);
+                }
+                catch (Microsoft.Data.Sqlite.SqliteException)
+                {
+                    // The summary is made anew at the next start.
+                }
+            })
+        );
         await stop.CancelAsync();
         await teller;
         await summing;

@@ -121,6 +121,7 @@ public static class BootEndpoints
         var seed = clock.GetUtcNow().Millisecond + bench.CardNumber * 1000;
         IConsoleSource source;
         string name;
+        string? port = null;
         if (start.Source == "simulated")
         {
             if (!bench.Board.Simulated)
@@ -134,7 +135,7 @@ public static class BootEndpoints
         }
         else
         {
-            if (!start.Source.StartsWith("/dev/", StringComparison.Ordinal))
+            if (!start.Source.StartsWith("/dev/", StringComparison.Ordinal) || start.Source.Contains("..", StringComparison.Ordinal))
                 return new Problem(
                     "A serial port is named by its path under /dev.",
                     $"{start.Source} is not.",
@@ -148,8 +149,9 @@ public static class BootEndpoints
                 clock
             );
             name = $"{start.Source} at {speed} 8N1";
+            port = new FileInfo(start.Source) is { LinkTarget: not null } link ? link.ResolveLinkTarget(true)?.FullName : start.Source;
         }
-        var begun = await captures.Start(bench, name, source);
+        var begun = await captures.Start(bench, name, source, port);
         return begun.Value is { } boot ? Results.Ok(views.Boot(boot.Id)) : begun.Problem!.Answer();
     }
 

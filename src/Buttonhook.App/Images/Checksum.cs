@@ -1,22 +1,25 @@
 using System.Text.RegularExpressions;
 using Buttonhook.Core;
+using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Images;
 
 /// <summary>The published SHA-256 of a download: a bare sum, lines of sums as sha256sum(1) writes them, or the path of a file of such lines.</summary>
 public static partial class Checksum
 {
-    private const int LargestSums = 4 << 20;
+    private const int LargestSums = 1 << 20;
 
-    [GeneratedRegex("^[0-9a-f]{64}$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"\A[0-9a-f]{64}\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Bare();
 
     /// <summary>The sum that is published for a file, in small letters; a problem when the text holds none for it.</summary>
     public static Answer<string> For(string published, string path)
     {
         var text = published.Trim();
-        if (!text.Contains('\n') && File.Exists(text))
+        if (!text.Contains('\n') && !Bare().IsMatch(text) && FileKinds.Of(text).Kind is not FileKind.Missing)
         {
+            if (FileKinds.NotRegular(text, "A file of sums") is { } other)
+                return other;
             if (new FileInfo(text).Length > LargestSums)
                 return new Problem(
                     "A file of sums is short.",

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Images;
 
@@ -23,7 +24,7 @@ public static class DryBoards
     {
         if (word.Split('@') is [var id, .. var rest] && catalogue.Model(id) is { } model)
             return Of(model, rest.FirstOrDefault());
-        if (!File.Exists(word))
+        if (FileKinds.Of(word).Kind == FileKind.Missing)
             return new Problem(
                 "--board should be an id of the catalogue, a board card, or a minimal card in JSON.",
                 $"{word} is neither.",
@@ -31,38 +32,30 @@ public static class DryBoards
             );
         if (schemas is null || IsMinimal(word))
             return Minimal(word);
-        try
-        {
-            var pack = CardPack.Read(word, File.ReadAllText(word), schemas);
-            return pack.Value is not { } cards ? pack.Problem!
-                : cards.Boards is [var card] ? Of(card, null)
-                : new Problem($"{word} should hold one board card.", $"It holds {cards.Boards.Count}.", "Export the one you mean.");
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return Wrong(word, e.Message);
-        }
+        var text = InputFiles.Text(word, "--board");
+        if (text.Value is null)
+            return text.Problem!;
+        var pack = CardPack.Read(word, text.Value, schemas);
+        return pack.Value is not { } cards ? pack.Problem!
+            : cards.Boards is [var card] ? Of(card, null)
+            : new Problem($"{word} should hold one board card.", $"It holds {cards.Boards.Count}.", "Export the one you mean.");
     }
 
     /// <summary>Whether a word names a file with a minimal board card, which needs nothing of the catalogue.</summary>
     public static bool IsMinimal(string word)
     {
-        try
-        {
-            return File.Exists(word) && File.ReadAllText(word).TrimStart() is ['{', ..];
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return false;
-        }
+        return FileKinds.Of(word).Kind == FileKind.Regular && InputFiles.Text(word, "--board").Value?.TrimStart() is ['{', ..];
     }
 
     /// <summary>Reads a minimal board card in JSON; what is missing or wrong in it is a problem.</summary>
     public static Answer<DryBoard> Minimal(string word)
     {
+        var text = InputFiles.Text(word, "--board");
+        if (text.Value is null)
+            return text.Problem!;
         try
         {
-            var board = JsonSerializer.Deserialize<DryBoard>(File.ReadAllText(word), DataFile.Json);
+            var board = JsonSerializer.Deserialize<DryBoard>(text.Value, DataFile.Json);
             if (
                 board is null
                 || board.Compatible is null

@@ -14,6 +14,12 @@ public static class ImageFiles
     /// <summary>Raw images up to this size get their checksum without being asked; hashing larger ones takes longer than everything else.</summary>
     private const long HashedUnasked = 512L << 20;
     private const int BlockBytes = 1 << 16;
+    private const long AskRoomEvery = 32L << 20;
+
+    private sealed class NoRoomException(Problem problem) : Exception
+    {
+        public Problem Problem => problem;
+    }
 
     /// <summary>Inspects a file; what stands in the way is a problem.</summary>
     /// <param name="signs">First loaders to look for.</param>
@@ -61,14 +67,10 @@ public static class ImageFiles
                         Task.WaitAny([sum], CancellationToken.None);
                     }
                 }
-                using var expanded = new FileStream(
-                    Path.Combine(Path.GetTempPath(), $"buttonhook-{Guid.NewGuid():N}.img"),
-                    FileMode.CreateNew,
-                    FileAccess.ReadWrite,
-                    FileShare.None,
-                    1 << 16,
-                    FileOptions.DeleteOnClose
-                );
+                if (Scratch.NoRoom(packed.SizeBytes) is { } full)
+                    return full;
+                using var expanded = Scratch.File();
+                long taken = 0;
                 // Zeros become holes, so that an image takes the room of what is in it.
                 var stopped = packed
                     .Pump(
@@ -82,6 +84,9 @@ public static class ImageFiles
                                     continue;
                                 expanded.Position = at + o;
                                 expanded.Write(block);
+                                taken += block.Length;
+                                if (taken % AskRoomEvery < block.Length && Scratch.NoRoom(AskRoomEvery) is { } noRoom)
+                                    throw new NoRoomException(noRoom);
                             }
                         },
                         token
@@ -96,6 +101,10 @@ public static class ImageFiles
                     ImageBytes.Of(expanded),
                     Inspection.Of(ImageBytes.Of(expanded), packed.Compression, packed.SizeBytes, packed.Sha256(), board, signs, Unpack)
                 );
+            }
+            catch (NoRoomException e)
+            {
+                return e.Problem;
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException)
             {

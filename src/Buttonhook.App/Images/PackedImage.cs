@@ -45,6 +45,8 @@ public sealed class PackedImage : IDisposable
     /// <param name="progress">Hears how many bytes of the file have been read.</param>
     public static Answer<PackedImage> Open(string path, CancellationToken token, Action<long>? progress = null)
     {
+        if (FileKinds.NotRegular(path, "IMAGE") is { } other)
+            return other;
         FileStream? file = null;
         try
         {

@@ -71,7 +71,7 @@ public sealed class CardWriter(
         foreach (var job in jobs.Values)
             await job.Stop.CancelAsync();
         await Task.WhenAll(jobs.Values.Select(j => j.Work))
-            .WaitAsync(TimeSpan.FromSeconds(5), token)
+            .WaitAsync(TimeSpan.FromMilliseconds(500), token)
             .ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
     }
 
@@ -149,7 +149,16 @@ public sealed class CardWriter(
                 );
             jobs[state.Id] = job;
         }
-        store.Keep(state);
+        try
+        {
+            store.Keep(state);
+        }
+        catch
+        {
+            // What could not be noted does not begin, and holds neither slot nor board.
+            jobs.TryRemove(state.Id, out _);
+            throw;
+        }
         job.Work = Task.Run(() => Run(job, bench, image, slot, order));
         return state;
     }
@@ -179,6 +188,16 @@ public sealed class CardWriter(
                 }
             );
             return;
+        }
+        catch (Exception e) when (FullDisk.Is(e))
+        {
+            problem = new(
+                "There should be room on this computer's disk while a card is written.",
+                "The disk is full; the card itself is not at fault.",
+                job.State.Erased
+                    ? "Make room, then write the card again: it is half written."
+                    : "Make room, then start again: the card is as it was."
+            );
         }
         catch (CardException e)
         {
@@ -455,7 +474,34 @@ public sealed class CardWriter(
     {
         job.State = state;
         job.SinceKept.Restart();
-        store.Keep(state);
+        try
+        {
+            store.Keep(state);
+        }
+        catch (Microsoft.Data.Sqlite.SqliteException e) when (FullDisk.Is(e))
+        {
+            // Before the first byte it must be noted; an end is noted as soon as there is room, and slot and board are free meanwhile.
+            if (state.Running)
+                throw;
+            _ = KeepLater(state);
+        }
+    }
+
+    private async Task KeepLater(CardWrite state)
+    {
+        while (true)
+        {
+            await Task.Delay(TimeSpan.FromSeconds(1));
+            try
+            {
+                store.Keep(state);
+                return;
+            }
+            catch (Microsoft.Data.Sqlite.SqliteException)
+            {
+                // Still no room.
+            }
+        }
     }
 
     private static string Words(WriteStep step) =>

@@ -111,7 +111,7 @@ public sealed class PreparationViews(
             plan?.Problems ?? [],
             plan?.Rendered?.Loader,
             plan?.Rendered?.CloudInit,
-            [.. plan?.Rendered?.Files.Select(f => Shown(f)) ?? []],
+            [.. plan?.Rendered?.Files.Select(f => Shown(f with { After = WithoutSecrets(f.After, set) })) ?? []],
             plan?.Rendered?.Notes ?? [],
             image is not null && files.IsStandIn(image),
             image is not null && image.Kind != "installer" && look is null && problem is null,
@@ -140,6 +140,14 @@ public sealed class PreparationViews(
             return (null, dry.Problem);
         var path = files.FileOf(image, catalogue);
         return path.Value is null ? (null, path.Problem) : (looks.Now(path.Value, dry.Value), null);
+    }
+
+    /// <summary>The password hash and the wireless key go onto the card and into a zip that asks for them, and nowhere else.</summary>
+    private static string WithoutSecrets(string text, FirstBoot set)
+    {
+        if (set.PasswordHash is { Length: > 0 } hash)
+            text = text.Replace(hash, "$6$… (kept, not shown)", StringComparison.Ordinal);
+        return set.Wireless is { Key.Length: > 0 } radio ? text.Replace(radio.Key, "… (kept, not shown)", StringComparison.Ordinal) : text;
     }
 
     private FileView Shown(RenderedFile file)

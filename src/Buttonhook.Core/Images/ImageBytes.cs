@@ -65,5 +65,5 @@ internal static class Field
         Encoding.UTF8.GetString(b[..(b.IndexOf((byte)0) is >= 0 and var end ? end : b.Length)]);
 
     private static ReadOnlySpan<byte> Cut(ReadOnlySpan<byte> b, int offset, int count) =>
-        offset >= 0 && offset + count <= b.Length ? b.Slice(offset, count) : throw new UnreadableException("a field lies beyond the end");
+        offset >= 0 && offset <= b.Length - count ? b.Slice(offset, count) : throw new UnreadableException("a field lies beyond the end");
 }

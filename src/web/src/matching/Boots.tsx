@@ -31,7 +31,7 @@ export function Boots({ row: m }: { row: MatchRow }) {
           {n.successes} of {n.tries} <span className="quiet">{nearNames[n.nearness]}</span>
         </p>
       ))}
-      <p className="quiet">in 9 of 10 such cases at least {percent(m.lowerEnd)}</p>
+      <p className="quiet">{percent(m.lowerEnd).replace(" ", "\u00a0")} or more, 9 times in 10</p>
       {m.successes > 0 && <p className="quiet">{seconds(m.fastestSeconds, m.slowestSeconds)}</p>}
     </>
   );

@@ -20,7 +20,12 @@ export function PreparePage({ view }: { view: BoardView }) {
   const preparation = usePreparation(view.board.id, recovery);
   if (preparation.error) return <ProblemNote error={preparation.error} />;
   const p = preparation.data;
-  if (!p) return null;
+  if (!p)
+    return (
+      <p role="status" className="quiet">
+        Looking at the image and the card.
+      </p>
+    );
   if (!view.imageTitle)
     return (
       <p className="lead">

@@ -39,6 +39,7 @@ export function WriteCard({
   const [confirm, setConfirm] = useState("");
   const [checkSize, setCheckSize] = useState(false);
   const [anyway, setAnyway] = useState(false);
+  const [stopped, setStopped] = useState(false);
   const write = useWriteCard(id);
   const stop = useStopCard(id);
   const tell = useTellWritten(id);
@@ -55,7 +56,7 @@ export function WriteCard({
           e.preventDefault();
           const order = () => write.mutate({ slotId, confirm: confirm || null, checkSize, anyway });
           // What is written is what is seen: what was typed and not set yet is set first, and a mistake in it stops here.
-          if (draft.dirty && preparation.kind !== "installer") draft.store().then(order, () => undefined);
+          if (draft.dirty && preparation.kind !== "installer") draft.store().then(order, () => setStopped(true));
           else order();
         }}
       >
@@ -105,7 +106,11 @@ export function WriteCard({
         </Button>
       </Form>
       <p className="caution">Writing erases the card in this slot. Look twice at its name and size.</p>
-      {draft.error && <ProblemNote error={draft.error} />}
+      {stopped && draft.error !== null && (
+        <p className="refused" role="status">
+          Nothing was written: what is typed below cannot be set as it is.
+        </p>
+      )}
       {slot?.setup && <SlotForm key={slot.id} boardId={id} slot={slot} />}
       <ProblemNote error={write.error ?? stop.error} />
       {state && <WriteState state={state} boardId={id} onStop={() => stop.mutate(undefined)} />}

@@ -272,9 +272,13 @@ export type RemovedKind = keyof typeof removals;
 export const useRemoved = () => useQuery({ queryKey: ["removed"], queryFn: () => answer(GET("/api/removed")) });
 
 /** A removal, or its taking back: it can change anything that is shown. */
-function useRemoval<V, T>(change: (variables: V) => Promise<T>) {
+function useRemoval<V extends { id: string }, T>(change: (variables: V) => Promise<T>) {
   const queries = useQueryClient();
-  return useMutation<T, Error, V>({ mutationFn: change, onSuccess: () => void queries.invalidateQueries() });
+  return useMutation<T, Error, V>({
+    mutationFn: change,
+    // What was removed itself is not asked for again.
+    onSuccess: (_, { id }) => void queries.invalidateQueries({ predicate: (q) => q.queryKey[1] !== id }),
+  });
 }
 export const useRemove = () =>
   useRemoval(({ kind, id }: { kind: RemovedKind; id: string }) => answer(DELETE(removals[kind], path(id))));

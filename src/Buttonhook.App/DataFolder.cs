@@ -1,0 +1,72 @@
+using Buttonhook.Core;
+using Buttonhook.Hardware;
+
+namespace Buttonhook.App;
+
+/// <summary>The data folder of a server: for its owner alone, and for one server at a time.</summary>
+public sealed class DataFolder : IDisposable
+{
+    private const UnixFileMode Owner = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+    private const uint OthersNothing = 0x3F;
+    private readonly FileStream held;
+
+    private DataFolder(FileStream held) => this.held = held;
+
+    /// <summary>From here on everything that this process makes is for its owner alone.</summary>
+    public static void ForOwnerAlone() => FileKinds.NewFilesFor(OthersNothing);
+
+    /// <summary>Makes the folder, closes it to others and holds it; a problem when another server holds it.</summary>
+    public static Answer<DataFolder> Hold(string folder)
+    {
+        var path = Path.Combine(folder, "buttonhook.lock");
+        try
+        {
+            Directory.CreateDirectory(folder);
+            // A folder that was used before may be open to others.
+            if (File.Exists(Path.Combine(folder, "buttonhook.db")))
+            {
+                File.SetUnixFileMode(folder, Owner);
+                foreach (var file in Directory.GetFiles(folder))
+                    File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            }
+            var held = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read);
+            held.SetLength(0);
+            held.Write(
+                System.Text.Encoding.ASCII.GetBytes(Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture))
+            );
+            held.Flush();
+            return new DataFolder(held);
+        }
+        catch (IOException e) when (!FullDisk.Is(e) && File.Exists(path) && !Directory.Exists(path))
+        {
+            return new Problem(
+                $"{folder} should be used by one server at a time.",
+                $"The process {HolderOf(path)} uses it.",
+                "Open the page of that one, end it first, or name another data folder with --data."
+            );
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return FullDisk.Is(e)
+                ? new Problem($"There should be room on the disk of {folder}.", "It is full.", "Make room and start again.")
+                : new Problem($"{folder} should be a folder that can be written.", e.Message, "Name another data folder with --data.");
+        }
+    }
+
+    private static string HolderOf(string path)
+    {
+        try
+        {
+            using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+            using var reader = new StreamReader(file);
+            return reader.ReadToEnd().Trim() is { Length: > 0 } number ? number : "that began a moment ago";
+        }
+        catch (IOException)
+        {
+            return "that holds it";
+        }
+    }
+
+    /// <summary>Gives the folder back.</summary>
+    public void Dispose() => held.Dispose();
+}

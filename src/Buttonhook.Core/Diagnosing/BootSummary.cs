@@ -1,0 +1,53 @@
+using System.Text.RegularExpressions;
+using Buttonhook.Core.Connecting;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Diagnosing;
+
+/// <summary>What lists and the next thing need of a boot; it can always be computed again from its bytes.</summary>
+/// <param name="Waiting">Whether no more output is expected: the board waits for a person or has stopped for good.</param>
+/// <param name="Quiet">Whether it was quiet for longer than is usual.</param>
+/// <param name="Top">The likeliest cause; null for a clean boot and where no rule explains it.</param>
+/// <param name="LastArrival">Milliseconds from power to the newest byte; null without times.</param>
+/// <param name="SagLine">The line that shows that the supply sagged; null when none does.</param>
+/// <param name="SagVolts">The volts that this line tells, or null.</param>
+public sealed partial record BootSummary(
+    Outcome Outcome,
+    Stage? LastStage,
+    bool Waiting,
+    bool Quiet,
+    IReadOnlyList<StageReached> Stages,
+    RankedCause? Top,
+    int? LastArrival,
+    int? SagLine,
+    double? SagVolts
+)
+{
+    private const double LeastSag = 0.3;
+
+    /// <summary>The summary of a reading.</summary>
+    public static BootSummary Of(BootReader reader)
+    {
+        var (reading, diagnosis) = reader.Diagnose();
+        var sag = diagnosis
+            .Causes.FirstOrDefault(c => c.Id == "supply-too-weak" && c.Probability >= LeastSag)
+            ?.Evidence.FirstOrDefault(e => e.Line > 0);
+        var volts = sag is null ? null : Volts().Match(sag.Text);
+        return new(
+            diagnosis.Outcome,
+            reading.LastStage,
+            reading.Waiting,
+            reader.Ending.ProvesSilence,
+            reading.StageLines,
+            diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? null : diagnosis.Causes[0],
+            reader.Log.LastArrival,
+            sag?.Line,
+            volts is { Success: true }
+                ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture)
+                : null
+        );
+    }
+
+    [GeneratedRegex(@"(\d{1,2}\.\d{1,3}) ?V\b")]
+    private static partial Regex Volts();
+}
