@@ -125,9 +125,7 @@ public sealed class BenchViews(
             $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
             placket,
             Word(bench, state, proof),
-            state is null or { Kept: true }
-                ? null
-                : state.LoginSeconds ?? (captures.Summary(boot!)?.LastArrival ?? 0) / 1000.0,
+            state is null or { Kept: true } ? null : state.LoginSeconds ?? (captures.Summary(boot!)?.LastArrival ?? 0) / 1000.0,
             state?.Live == true,
             NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state, proof)
         );
@@ -331,9 +329,7 @@ public sealed class BenchViews(
     {
         var hidden = catalogue.Model(modelId)?.Hidden ?? [];
         var good = boot is null ? [] : boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).ToList();
-        var stages =
-            reading?.StageLines
-            ?? (boot is null ? [] : captures.Summary(boot)?.Stages ?? []);
+        var stages = reading?.StageLines ?? (boot is null ? [] : captures.Summary(boot)?.Stages ?? []);
         var last = state?.LastStage;
         return
         [

@@ -60,7 +60,10 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
     {
         if (ids.Count == 0)
             return Added.Count > 0
-                ? Added
+                ? Added with
+                {
+                    Images = [.. Added.Images.Select(i => i with { Path = null })],
+                }
                 : new Problem("Cards that you added can be exported together.", "You added none yet.", "Name the cards to export.");
         var all = Catalogue;
         var pack = new CardPack(

@@ -180,6 +180,11 @@ public static class CommandLine
             Scratch.Begin(options.DataFolder);
             return await Served(options, database, known);
         }
+        catch (OperationCanceledException)
+        {
+            // It was stopped while it started.
+            return 0;
+        }
         catch (Exception e) when (FullDisk.Is(e))
         {
             return Say(

@@ -29,19 +29,16 @@ public sealed class DataFolder : IDisposable
                 foreach (var file in Directory.GetFiles(folder))
                     File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
             }
-            var held = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read);
-            held.SetLength(0);
-            held.Write(
-                System.Text.Encoding.ASCII.GetBytes(Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture))
-            );
-            held.Flush();
+            // FileShare.None is an exclusive lock (flock(2)), which goes with the process; who holds it stands in a file of its own.
+            var held = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            File.WriteAllText(Holder(folder), Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture));
             return new DataFolder(held);
         }
         catch (IOException e) when (!FullDisk.Is(e) && File.Exists(path) && !Directory.Exists(path))
         {
             return new Problem(
                 $"{folder} should be used by one server at a time.",
-                $"The process {HolderOf(path)} uses it.",
+                $"The process {HolderOf(folder)} uses it.",
                 "Open the page of that one, end it first, or name another data folder with --data."
             );
         }
@@ -53,13 +50,13 @@ public sealed class DataFolder : IDisposable
         }
     }
 
-    private static string HolderOf(string path)
+    private static string Holder(string folder) => Path.Combine(folder, "buttonhook.pid");
+
+    private static string HolderOf(string folder)
     {
         try
         {
-            using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
-            using var reader = new StreamReader(file);
-            return reader.ReadToEnd().Trim() is { Length: > 0 } number ? number : "that began a moment ago";
+            return File.ReadAllText(Holder(folder)).Trim() is { Length: > 0 } number ? number : "that began a moment ago";
         }
         catch (IOException)
         {

@@ -162,14 +162,7 @@ public sealed class BootStore(Database database)
 
     /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
     /// <param name="summary">The summary to keep; null while the capture goes on.</param>
-    public void Summarise(
-        string bootId,
-        BootReading reading,
-        Outcome outcome,
-        string? topCause,
-        bool settled,
-        BootSummary? summary = null
-    )
+    public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled, BootSummary? summary = null)
     {
         using var connection = database.Connect();
         connection.Execute(

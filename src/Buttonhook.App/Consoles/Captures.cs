@@ -38,6 +38,15 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     /// <param name="port">The device that is opened, or null for a simulated board; one that is captured already is a problem.</param>
     public async Task<Answer<Boot>> Start(BenchBoard bench, string sourceName, IConsoleSource source, string? port = null)
     {
+        if (!startingOn.TryAdd(bench.Board.Id, 0))
+        {
+            source.Dispose();
+            return new Problem(
+                "One capture is started at a time on a board.",
+                "One is being started.",
+                "Wait a moment, and look whether it runs."
+            );
+        }
         await starting.WaitAsync();
         try
         {
@@ -46,8 +55,11 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         finally
         {
             starting.Release();
+            startingOn.TryRemove(bench.Board.Id, out _);
         }
     }
+
+    private readonly ConcurrentDictionary<string, byte> startingOn = new();
 
     /// <summary>Starts come one after another: two at once on a board or a port would both find it free.</summary>
     private readonly SemaphoreSlim starting = new(1);
@@ -273,9 +285,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     }
 
     /// <summary>What a boot says in short: of one that ended as it was kept, of one that runs as it stands; null when there is no such boot.</summary>
-    public BootSummary? Summary(Boot boot) =>
-        running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of)
-        : boot.Summary ?? SumUp(boot.Id);
+    public BootSummary? Summary(Boot boot) => running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of) : boot.Summary ?? SumUp(boot.Id);
 
     private async Task Tell()
     {

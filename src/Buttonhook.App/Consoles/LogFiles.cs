@@ -43,8 +43,8 @@ public static class LogFiles
     /// <summary>The problem of a log that is too large.</summary>
     public static Problem TooLarge(long came, long most) =>
         new(
-            $"A log may have up to {Sizes.Binary(most)}.",
-            $"This one has {(came > most && came - most < PieceBytes ? "more than " : "")}{Sizes.Binary(came)}.",
+            $"A log may have up to {Sizes.Binary(most)}, {most.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture)} bytes.",
+            $"This one has {(came > most && came - most < PieceBytes ? "more" : came.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture) + " bytes")}.",
             "Cut out the boot that failed and drop that part; nothing of this one was stored."
         );
 

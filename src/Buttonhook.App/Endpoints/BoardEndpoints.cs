@@ -48,7 +48,8 @@ public static class BoardEndpoints
     /// <summary>Adds the routes.</summary>
     public static void MapBoards(this RouteGroupBuilder api)
     {
-        api.MapGet("/bench", async (Shared<IReadOnlyList<BoardSummary>> bench) => await bench.Ask()).Produces<IReadOnlyList<BoardSummary>>();
+        api.MapGet("/bench", async (Shared<IReadOnlyList<BoardSummary>> bench) => await bench.Ask())
+            .Produces<IReadOnlyList<BoardSummary>>();
         api.MapGet("/catalogue", (Catalogue catalogue) => catalogue);
         api.MapPost("/identification", Identify).Produces<Identified>();
         api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());

@@ -117,7 +117,6 @@ public static class BootEndpoints
                 $"{speed} is outside.",
                 "Take the speed on the board card."
             ).Answer();
-        await captures.EndOn(id);
         var seed = clock.GetUtcNow().Millisecond + bench.CardNumber * 1000;
         IConsoleSource source;
         string name;

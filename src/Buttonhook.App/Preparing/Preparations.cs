@@ -22,6 +22,9 @@ public sealed record PreparationPlan(
 /// <summary>Renders what is wanted for a board and its image; the fixes that the dry boot names come first.</summary>
 public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledge, Cards cards)
 {
+    /// <summary>What stands in the place of a wireless key that is left out.</summary>
+    private const string KeyLeftOut = "the key is left out: put it here";
+
     /// <summary>All recipes: those that ship and those that were added.</summary>
     public IReadOnlyList<Recipe> Recipes()
     {
@@ -30,12 +33,12 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
     }
 
     /// <summary>The plan for a board with a look at its image.</summary>
-    /// <param name="secrets">Whether password hash and wireless key are in the files; without them the network that the key opens is left out too.</param>
+    /// <param name="secrets">Whether password hash and wireless key are in the files; without them words stand in the place of the key, and the user has no password.</param>
     public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look, bool secrets = true)
     {
         var (set, chosen, _) = store.Of(board.Id);
         if (!secrets)
-            set = set with { PasswordHash = null, Wireless = null };
+            set = set with { PasswordHash = null, Wireless = set.Wireless is { } radio ? radio with { Key = KeyLeftOut } : null };
         var known = Recipes();
         var recipes = known.Where(r => chosen.Contains(r.Id)).ToList();
         var problems = FirstBootCheck.Of(set, store.HostNames(board.Id), knowledge.Names).ToList();

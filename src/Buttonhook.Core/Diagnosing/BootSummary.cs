@@ -42,9 +42,7 @@ public sealed partial record BootSummary(
             diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? null : diagnosis.Causes[0],
             reader.Log.LastArrival,
             sag?.Line,
-            volts is { Success: true }
-                ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture)
-                : null
+            volts is { Success: true } ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null
         );
     }
 

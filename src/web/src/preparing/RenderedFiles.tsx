@@ -58,7 +58,12 @@ export function RenderedFiles({ boardId, preparation: p }: { boardId: string; pr
         <a href={`/api/boards/${boardId}/first-boot.zip${secrets ? "?secrets=true" : ""}`} download>
           Take the files as a zip
         </a>{" "}
-        {holds && !secrets && <span className="quiet">Without {holds}.</span>}
+        {holds && !secrets && (
+          <span className="quiet">
+            Without {holds}
+            {p.hasWirelessKey && "; words stand in the place of the key"}.
+          </span>
+        )}
         {holds && secrets && <span className="caution">It holds {holds}: keep it to yourself.</span>}
       </p>
       {holds && (

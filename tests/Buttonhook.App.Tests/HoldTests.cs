@@ -1,0 +1,461 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Http.Json;
+using System.Net.Sockets;
+using System.Runtime.InteropServices;
+using System.Text.Json;
+using Buttonhook.Core;
+using Buttonhook.Hardware;
+
+namespace Buttonhook.App.Tests;
+
+/// <summary>Faults, load and strangers: what the server does when it is stopped, when ports vanish, when the disk is full, and when it is started wrongly.</summary>
+public sealed partial class HoldTests : IDisposable
+{
+    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-hold-").FullName;
+
+    public void Dispose() => Directory.Delete(folder, true);
+
+    [LibraryImport("libc", EntryPoint = "kill")]
+    private static partial int Signal(int process, int signal);
+
+    [LibraryImport("libc", EntryPoint = "open", StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int Open(string path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "close")]
+    private static partial int Close(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "ioctl")]
+    private static partial int Control(int descriptor, nuint request, ref int value);
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    /// <summary>The program itself as a process.</summary>
+    private sealed class Server : IDisposable
+    {
+        private readonly Process process;
+
+        public Server(string data, string? url = null, Dictionary<string, string>? environment = null)
+        {
+            Url = url ?? $"http://127.0.0.1:{FreePort()}";
+            var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "serve", "--data", data, "--urls", Url])
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+            };
+            foreach (var (name, value) in environment ?? [])
+                start.Environment[name] = value;
+            process = Process.Start(start)!;
+            Errors = process.StandardError.ReadToEndAsync();
+            Http = new() { BaseAddress = new Uri(Url), Timeout = TimeSpan.FromSeconds(20) };
+        }
+
+        public string Url { get; }
+
+        public HttpClient Http { get; }
+
+        public Task<string> Errors { get; }
+
+        public async Task<Server> Up()
+        {
+            for (var i = 0; i < 300; i++)
+            {
+                Assert.False(process.HasExited, process.HasExited ? await Errors : "");
+                try
+                {
+                    if ((await Http.GetAsync("/api/bench")).IsSuccessStatusCode)
+                        return this;
+                }
+                catch (HttpRequestException)
+                {
+                    await Task.Delay(100);
+                }
+            }
+            throw new TimeoutException("The server did not come up.");
+        }
+
+        /// <summary>A board that is not simulated; its id.</summary>
+        public async Task<string> Board(string nickname)
+        {
+            var view = await RunningApp.Json(
+                await Http.PostAsJsonAsync(
+                    "/api/boards",
+                    new
+                    {
+                        nickname,
+                        modelId = "quill-v",
+                        revisionId = "B",
+                        memoryMiB = 4096,
+                        connected = new
+                        {
+                            cardGb = 32,
+                            screen = false,
+                            network = true,
+                            supplyId = (string?)null,
+                            adapterId = (string?)null,
+                        },
+                        toldBy = new[] { "mark" },
+                        simulated = false,
+                        faultId = (string?)null,
+                    }
+                )
+            );
+            return view.GetProperty("board").GetProperty("id").GetString()!;
+        }
+
+        public async Task<string> Capture(string board, string port) =>
+            (await RunningApp.Json(await Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = port, speed = 115200 })))
+                .GetProperty("id")
+                .GetString()!;
+
+        public async Task<JsonElement> Until(string boot, Func<JsonElement, bool> condition)
+        {
+            for (var i = 0; i < 200; i++)
+            {
+                var view = await Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
+                if (condition(view))
+                    return view;
+                await Task.Delay(50);
+            }
+            throw new TimeoutException(await Http.GetStringAsync($"/api/boots/{boot}"));
+        }
+
+        public async Task<(int Code, TimeSpan Took)> Stop(int signal = 15)
+        {
+            var clock = Stopwatch.StartNew();
+            _ = Signal(process.Id, signal);
+            await process.WaitForExitAsync();
+            return (process.ExitCode, clock.Elapsed);
+        }
+
+        public void Dispose()
+        {
+            if (!process.HasExited)
+                process.Kill();
+            Http.Dispose();
+            process.Dispose();
+        }
+    }
+
+    [Theory]
+    [InlineData(15)]
+    [InlineData(2)]
+    public async Task A_stop_keeps_every_byte_says_why_and_is_over_within_a_second(int signal)
+    {
+        using var terminal = new PseudoTerminal(_ => { });
+        string boot;
+        using (var server = await new Server(folder).Up())
+        {
+            boot = await server.Capture(await server.Board("Quince"), terminal.Path);
+            terminal.Print("U-Boot 2024.01\r\nlast words"u8);
+            await Task.Delay(200);
+            var (code, took) = await server.Stop(signal);
+            Assert.Equal(0, code);
+            Assert.InRange(took.TotalSeconds, 0, 1.5);
+        }
+        using var again = await new Server(folder).Up();
+        var view = await again.Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
+        Assert.Contains("The server was stopped", view.GetProperty("endedWhy").GetString());
+        Assert.Equal("cut", view.GetProperty("outcome").GetString());
+        Assert.Equal("U-Boot 2024.01\r\nlast words", await again.Http.GetStringAsync($"/api/boots/{boot}/log"));
+    }
+
+    [Fact]
+    public async Task A_second_server_on_the_same_folder_is_told_which_process_holds_it()
+    {
+        using var first = await new Server(folder).Up();
+        var (code, _, error) = await CommandLineTests.Run("serve", "--data", folder, "--urls", $"http://127.0.0.1:{FreePort()}");
+        Assert.Equal(1, code);
+        Assert.Matches(@"one server at a time\. The process \d+ uses it\.", error);
+        Assert.True((await first.Http.GetAsync("/api/bench")).IsSuccessStatusCode);
+    }
+
+    [Fact]
+    public async Task What_the_environment_says_of_addresses_is_ignored_and_files_are_for_the_owner_alone()
+    {
+        var (other, third) = (FreePort(), FreePort());
+        using var server = await new Server(
+            folder,
+            environment: new()
+            {
+                ["ASPNETCORE_URLS"] = $"http://0.0.0.0:{other}",
+                ["Kestrel__Endpoints__Http__Url"] = $"http://0.0.0.0:{third}",
+            }
+        ).Up();
+        foreach (var port in new[] { other, third })
+        {
+            using var client = new TcpClient();
+            await Assert.ThrowsAsync<SocketException>(() => client.ConnectAsync(IPAddress.Loopback, port));
+        }
+        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(folder, "buttonhook.db")));
+        Assert.Equal(
+            UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute,
+            File.GetUnixFileMode(Path.Combine(folder, "scratch"))
+        );
+    }
+
+    [Fact]
+    public async Task A_port_that_vanishes_leaves_no_descriptor_and_exclusive_use_is_given_back()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        using var kept = new PseudoTerminal(_ => { });
+        async Task Once(bool vanish)
+        {
+            var terminal = vanish ? new PseudoTerminal(_ => { }) : kept;
+            var boot = (
+                await RunningApp.Json(
+                    await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = terminal.Path, speed = 115200 })
+                )
+            )
+                .GetProperty("id")
+                .GetString()!;
+            terminal.Print("x\r\n"u8);
+            await app.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 3);
+            if (vanish)
+                terminal.Dispose();
+            else
+                await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
+            await app.Until(boot, b => !b.GetProperty("live").GetBoolean());
+        }
+        int Ours() =>
+            Directory
+                .GetFiles("/proc/self/fd")
+                .Select(f => new FileInfo(f).LinkTarget ?? "")
+                .Count(t => t.StartsWith("/dev/pts/", StringComparison.Ordinal) && t.EndsWith("(deleted)", StringComparison.Ordinal));
+        await Once(vanish: true);
+        var before = Ours();
+        for (var i = 0; i < 5; i++)
+            await Once(vanish: true);
+        Assert.InRange(Ours(), 0, before);
+
+        await Once(vanish: false);
+        const nuint getExclusive = 0x80045440;
+        var descriptor = Open(kept.Path, 2 | 0x100);
+        var exclusive = -1;
+        Assert.Equal(0, Control(descriptor, getExclusive, ref exclusive));
+        Assert.Equal(0, exclusive);
+        Close(descriptor);
+    }
+
+    [Fact]
+    public async Task Many_starts_at_once_make_one_capture_and_a_port_is_captured_once()
+    {
+        await using var app = await RunningApp.Start();
+        var (board, other) = (await app.Board(), await app.Board("Damson"));
+        using var terminal = new PseudoTerminal(_ => { });
+        var answers = await Task.WhenAll(
+            Enumerable
+                .Range(0, 20)
+                .Select(_ => app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = terminal.Path, speed = 115200 }))
+        );
+        Assert.Contains(answers, a => a.IsSuccessStatusCode);
+        var boots = (await app.Get($"/api/boards/{board}/boots")).EnumerateArray().ToList();
+        var live = 0;
+        foreach (var boot in boots)
+            live += (await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}")).GetProperty("live").GetBoolean() ? 1 : 0;
+        Assert.Equal(1, live);
+        Assert.Equal(answers.Count(a => a.IsSuccessStatusCode), boots.Count);
+        var taken = await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync($"/api/boards/{other}/boots", new { source = terminal.Path, speed = 115200 }),
+            422
+        );
+        Assert.Contains("captured for another board", taken.Came);
+    }
+
+    [Theory]
+    [InlineData("/dev/tty0")]
+    [InlineData("/dev/console")]
+    [InlineData("/dev/null")]
+    [InlineData("/dev/../etc/passwd")]
+    public async Task A_screen_or_another_device_is_no_console_of_a_board(string path)
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = path, speed = 115200 }),
+            422
+        );
+        Assert.Empty((await app.Get($"/api/boards/{board}/boots")).EnumerateArray());
+    }
+
+    [Fact]
+    public async Task What_is_no_regular_file_is_not_opened()
+    {
+        var pipe = Path.Combine(folder, "pipe");
+        using (var make = Process.Start("mkfifo", pipe))
+            await make.WaitForExitAsync();
+        await using var app = await RunningApp.Start();
+        foreach (var path in new[] { pipe, "/dev/zero", "/proc/kmsg", folder })
+        {
+            foreach (var command in new[] { "inspect", "diagnose" })
+            {
+                var (code, _, error) = await CommandLineTests.Run(command, path).WaitAsync(TimeSpan.FromSeconds(20));
+                Assert.Equal(1, code);
+                Assert.Contains("should be a file", error);
+            }
+            var looked = await app.Inspected(path, null);
+            Assert.Contains("should be a file", looked.GetProperty("problem").GetProperty("expected").GetString());
+        }
+        var image = Path.Combine(folder, "image.img");
+        File.WriteAllBytes(image, new byte[4096]);
+        var (sum, _, told) = await CommandLineTests.Run("inspect", image, "--sum", pipe).WaitAsync(TimeSpan.FromSeconds(20));
+        Assert.Equal(1, sum);
+        Assert.Contains("is a pipe", told);
+    }
+
+    [Fact]
+    public async Task A_full_disk_stops_nothing_for_ever_and_loses_nothing()
+    {
+        Assert.SkipUnless(Environment.UserName == "root", "only root can make a small disk");
+        var disk = Path.Combine(folder, "disk");
+        Directory.CreateDirectory(disk);
+        using (var mount = Process.Start("mount", ["-t", "tmpfs", "-o", "size=6m", "tmpfs", disk]))
+        {
+            await mount.WaitForExitAsync();
+            Assert.SkipUnless(mount.ExitCode == 0, "no small disk can be mounted here");
+        }
+        try
+        {
+            var filler = Path.Combine(disk, "filler");
+            void Fill()
+            {
+                using var file = File.Create(filler);
+                try
+                {
+                    while (true)
+                    {
+                        file.Write(new byte[4096]);
+                        file.Flush();
+                    }
+                }
+                catch (IOException) { }
+            }
+            using var server = await new Server(Path.Combine(disk, "data")).Up();
+            var board = await server.Board("Quince");
+            using var quiet = new PseudoTerminal(_ => { });
+            var boot = await server.Capture(board, quiet.Path);
+            quiet.Print("U-Boot 2024.01\r\n"u8);
+            await server.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 16);
+
+            // What arrives waits, the port vanishes, and ending is answered all the same.
+            Fill();
+            for (var i = 0; i < 64; i++)
+                quiet.Print(
+                    new byte[1024]
+                        .Select(_ => (byte)'x')
+                        .ToArray()
+                );
+            var waiting = await server.Until(boot, b => b.GetProperty("waiting").ValueKind == JsonValueKind.Object);
+            Assert.Contains("disk is full", waiting.GetProperty("waiting").GetProperty("came").GetString());
+            quiet.Dispose();
+            var clock = Stopwatch.StartNew();
+            var ended = await server.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
+            Assert.True(ended.IsSuccessStatusCode, await ended.Content.ReadAsStringAsync());
+            Assert.InRange(clock.Elapsed.TotalSeconds, 0, 5);
+            // A card that cannot even be noted names the disk, and holds neither slot nor board.
+            await server.Http.PutAsJsonAsync($"/api/boards/{board}/image", new { imageId = "fallow-12-server-riscv64" });
+            var write = await server.Http.PostAsJsonAsync(
+                $"/api/boards/{board}/card",
+                new
+                {
+                    slotId = "slot-1",
+                    confirm = (string?)null,
+                    checkSize = false,
+                    anyway = false,
+                }
+            );
+            Assert.NotEqual(500, (int)write.StatusCode);
+
+            // With room again everything goes on by itself, and nothing is missing.
+            File.Delete(filler);
+            var after = await server.Until(boot, b => !b.GetProperty("live").GetBoolean());
+            Assert.Equal(16 + 64 * 1024, after.GetProperty("byteCount").GetInt64());
+            Assert.Contains("went away", after.GetProperty("endedWhy").GetString());
+            var next = await server.Http.PostAsJsonAsync(
+                $"/api/boards/{board}/card",
+                new
+                {
+                    slotId = "slot-1",
+                    confirm = (string?)null,
+                    checkSize = false,
+                    anyway = false,
+                }
+            );
+            Assert.DoesNotContain("is being written", await next.Content.ReadAsStringAsync());
+
+            // A start on a full disk is told in words.
+            await server.Stop();
+            Fill();
+            var (code, _, error) = await CommandLineTests.Run(
+                "serve",
+                "--data",
+                Path.Combine(disk, "other"),
+                "--urls",
+                $"http://127.0.0.1:{FreePort()}"
+            );
+            Assert.Equal(1, code);
+            Assert.Contains("room on the disk", error);
+        }
+        finally
+        {
+            using var unmount = Process.Start("umount", ["-l", disk]);
+            await unmount.WaitForExitAsync();
+        }
+    }
+
+    [Fact]
+    public async Task Inputs_that_once_led_to_an_accident_are_told_in_words()
+    {
+        var tree = Path.Combine(RunningApp.Root, "tests/found/device-tree-out-of-range.dtb");
+        foreach (var command in new[] { new[] { "cards", "draft" }, ["identify"] })
+        {
+            var (_, _, error) = await CommandLineTests.Run([.. command, "--dtb", tree]);
+            Assert.DoesNotContain("Inside Buttonhook", error);
+        }
+        await using var app = await RunningApp.Start();
+        var card = await app.Http.GetStringAsync("/api/cards/export?ids=fallow-12-desktop-riscv64");
+        var large = System.Text.RegularExpressions.Regex.Replace(card, "expandedBytes: .*", "expandedBytes: 100931731451e999");
+        var problem = await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync("/api/cards/imports", new { name = "x", yaml = large }),
+            422
+        );
+        Assert.Contains("expandedBytes", problem.ToString());
+    }
+
+    [Fact]
+    public async Task One_computation_serves_all_who_ask_at_once_and_none_is_older_than_its_question()
+    {
+        var (count, value) = (0, 0);
+        var shared = new Shared<int>(() =>
+        {
+            Interlocked.Increment(ref count);
+            var seen = Volatile.Read(ref value);
+            Thread.Sleep(100);
+            return seen;
+        });
+        var first = shared.Ask();
+        await Task.Delay(20);
+        value = 1;
+        var later = Enumerable.Range(0, 50).Select(_ => shared.Ask()).ToList();
+        Assert.All(await Task.WhenAll(later), seen => Assert.Equal(1, seen));
+        Assert.Equal(0, await first);
+        Assert.Equal(2, count);
+    }
+
+    [Fact]
+    public void What_is_unpacked_has_no_name_and_is_gone_with_its_handle()
+    {
+        var before = Directory.GetFiles("/var/tmp", "buttonhook-*").Length;
+        using var file = Scratch.File();
+        file.Write(new byte[100]);
+        Assert.Equal(before, Directory.GetFiles("/var/tmp", "buttonhook-*").Length);
+        Assert.Contains("should be room", Scratch.NoRoom(long.MaxValue / 4)!.Expected);
+        Assert.Null(Scratch.NoRoom(0));
+    }
+}
