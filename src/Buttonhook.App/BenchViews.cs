@@ -125,7 +125,7 @@ public sealed class BenchViews(
             $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
             placket,
             Word(bench, state, proof),
-            state is null or { Kept: true } ? null : state.LoginSeconds ?? (captures.Summary(boot!)?.LastArrival ?? 0) / 1000.0,
+            state is null or { Kept: true } ? null : state.LoginSeconds ?? captures.Summary(boot!)?.LastArrival / 1000.0,
             state?.Live == true,
             NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state, proof)
         );

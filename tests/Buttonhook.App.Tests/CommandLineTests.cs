@@ -171,6 +171,9 @@ public sealed class CommandLineTests : IDisposable
         Assert.Contains("Added 1 boards", await Good("cards", "import", card, "--data", data));
         var printed = await Good("cards", "export", "--data", data);
         Assert.Contains("id: quince-pip-1", printed);
+        // What was imported is known to the other commands.
+        Assert.Contains("Pip 1", await Good("identify", "--mark", "Pip 1", "--data", data));
+        Assert.DoesNotContain("quince-pip-1 is neither", (await Run("inspect", card, "--board", "quince-pip-1", "--data", data)).Error);
         var again = File("again.yaml", printed);
         Assert.Contains("all in order", await Good("cards", "check", again));
         Assert.Equal(printed, await Good("cards", "export", "quince-pip-1", "--data", data));

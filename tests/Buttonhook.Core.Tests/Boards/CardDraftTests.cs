@@ -6,6 +6,18 @@ namespace Buttonhook.Core.Tests.Boards;
 
 public class CardDraftTests
 {
+    [Fact]
+    public void The_processor_text_of_a_running_system_names_the_board()
+    {
+        const string text =
+            "processor\t: 0\nBogoMIPS\t: 108.00\nCPU architecture: 8\n\nHardware\t: SP2\nRevision\t: c4013\nSerial\t\t: 1000\nModel\t\t: Thornlea Spindle 2 Rev 1.3\n";
+        var draft = CardDraft.From(new(null, null, text, null, []), Knowledge.Rules).Value!;
+        Assert.Equal(("Thornlea", "Spindle 2", "1.3"), (draft.Card.Maker, draft.Card.Name, draft.Card.Revisions[0].Id));
+        Assert.Equal(ConsoleLevel.Unknown, draft.Card.Console.Level);
+        var told = Identification.Tell(new(null, null, text, null, []), Bench.Catalogue, Knowledge.Rules).Value!;
+        Assert.Equal(("spindle-2", "1.3"), (told.Candidates[0].ModelId, told.Candidates[0].RevisionId));
+    }
+
     /// <summary>A flattened device tree (Devicetree Specification 0.4, chapter 5) of nodes written as path and properties.</summary>
     public static byte[] Tree(params (string Path, (string Name, byte[] Value)[] Properties)[] nodes)
     {

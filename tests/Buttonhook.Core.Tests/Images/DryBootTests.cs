@@ -39,6 +39,23 @@ public class DryBootTests
         Assert.False(string.IsNullOrWhiteSpace(dry.Broken[0].Fix));
     }
 
+    [Theory]
+    [InlineData("systemd.run=\"/bin/sh /boot/a.sh\"", "behind it the board goes down (exit)")]
+    [InlineData("systemd.run=/a systemd.run_success_action=reboot", "behind it the board goes down (reboot)")]
+    [InlineData("systemd.run=/a systemd.run_success_action=none", "no login comes behind it")]
+    public void A_word_that_makes_systemd_run_one_command_instead_of_the_system_does_not_boot(string word, string says)
+    {
+        var dry = Boot(
+            Append($"root=LABEL=fallowroot rootwait console=ttyAMA0,115200 {word}"),
+            f => f["/lib/systemd/systemd"] = f["/sbin/init"]
+        );
+        Breaks("getty-missing", dry);
+        Assert.Contains(says, dry.Broken[0].Text);
+        Assert.Equal("", dry.Broken[0].Edit!.After);
+        // Another init takes no notice of it.
+        Assert.Equal(DryVerdict.Boots, Boot(Append($"root=LABEL=fallowroot rootwait console=ttyAMA0,115200 {word}")).Verdict);
+    }
+
     [Fact]
     public void Without_a_board_nothing_is_said_of_its_console()
     {

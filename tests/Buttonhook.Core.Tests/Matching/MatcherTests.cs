@@ -85,6 +85,51 @@ public class MatcherTests
         Assert.Equal("tallow-4-minimal-riscv64", best.Image.Id);
     }
 
+    [Theory]
+    [InlineData(DryVerdict.DoesNotBoot, false, Verdict.WillNotStart, "Dry boot: /init is gone. Put it back.")]
+    [InlineData(DryVerdict.DoesNotBoot, true, Verdict.FitsAfterChange, "Dry boot: /init is gone. Put it back.")]
+    [InlineData(DryVerdict.CannotTell, false, Verdict.Unproven, "Dry boot: /init is gone.")]
+    [InlineData(DryVerdict.Boots, false, Verdict.Fits, "The dry boot of its file reaches the login on this board.")]
+    public void What_the_dry_boot_of_the_file_found_is_the_first_reason(DryVerdict played, bool edit, Verdict verdict, string first)
+    {
+        var image = Bench.ImageFor("quill-v");
+        var step = new DryStep(
+            Core.Consoles.Stage.Root,
+            played == DryVerdict.CannotTell ? LinkResult.CannotTell : LinkResult.Failed,
+            "/init is gone.",
+            null,
+            played == DryVerdict.DoesNotBoot ? "init-missing" : null,
+            "Put it back.",
+            edit ? new FileEdit(1, "/a", 1, null, "b") : null
+        );
+        var dry = new DryBoot(played, played == DryVerdict.Boots ? [] : [step]);
+        var board = Bench.Board("quill-v", "B");
+        var match = Matcher
+            .Match(board, Bench.Catalogue, None, Wish.Usual(board), new Dictionary<string, DryBoot> { [image.Id] = dry })
+            .Single(m => m.Image.Id == image.Id);
+        Assert.Equal((verdict, first), (match.Verdict, match.Reasons[0].Text));
+    }
+
+    [Fact]
+    public void Images_that_share_a_name_are_told_apart_everywhere()
+    {
+        var image = Inspected("Riscv64");
+        ImageCard Own(string id, string path, string? sum) => image with { Id = id, Path = path, Sha256 = sum };
+        var catalogue = Bench.With(
+            [],
+            [
+                Own("a", "/images/fallow-a.img.xz", new string('a', 64)),
+                Own("b", "/images/fallow-b.img.xz", new string('b', 64)),
+                Own("c", "/images/old/fallow-b.img.xz", new string('c', 64)),
+                Own("d", "/images/old/fallow-b.img.xz", new string('c', 64)),
+            ]
+        );
+        var titles = catalogue.Images.Select(i => (i.InstructionSet, i.Title)).ToList();
+        Assert.Equal(titles.Count, titles.Distinct().Count());
+        Assert.Equal("Fallow 12 server (fallow-a.img.xz, aaaaaa)", catalogue.Image("a")!.Title);
+        Assert.Equal("Tallow 4 minimal", catalogue.Image("tallow-4-minimal-riscv64")!.Title);
+    }
+
     private static ImageCard Inspected(string set, params string[] trees) =>
         Bench.ImageFor("quill-v") with
         {

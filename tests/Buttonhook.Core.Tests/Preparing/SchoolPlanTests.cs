@@ -28,6 +28,18 @@ public class SchoolPlanTests
         );
 
     [Fact]
+    public void Without_a_socket_for_it_nothing_is_planned_on_an_SSD()
+    {
+        var bare = Bench.Catalogue.Model("core-4")! with { BootMedia = ["card"], Ports = [] };
+        var plan = SchoolPlan
+            .All(Image, Bench.Board("core-4"), bare, 0, Bench.Catalogue.CardBand)
+            .Single(p => p.School == School.LoaderOnCard);
+        Assert.Contains("This board has no socket for an SSD or a USB stick.", plan.Against);
+        Assert.Empty(plan.Steps);
+        Assert.All(plan.Parts, p => Assert.Equal("card", p.Medium));
+    }
+
+    [Fact]
     public void One_system_takes_the_image_and_room_for_updates()
     {
         var plan = Plan(School.OneCard);

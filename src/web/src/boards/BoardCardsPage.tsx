@@ -58,6 +58,7 @@ export function BoardCardsPage() {
         {bring.data &&
           `Added: ${[...bring.data.boards, ...bring.data.images, ...bring.data.codes].join(", ")}. They are on the shelves.`}
       </p>
+      <RemovedList kinds={["board-card", "code-card"]} />
       <div className="board-cards">
         {models.map((m) => (
           <details key={m.id} id={m.id}>
@@ -76,7 +77,6 @@ export function BoardCardsPage() {
           </details>
         ))}
       </div>
-      <RemovedList kinds={["board-card", "code-card"]} />
     </main>
   );
 }

@@ -34,6 +34,11 @@ export function ConnectPage({ view }: { view: BoardView }) {
         {wiring && !wiring.refused && !wiring.measure && (
           <>
             {wiring.caution && <p className="caution">{wiring.caution}</p>}
+            <ul>
+              {wiring.notes.map((n) => (
+                <li key={n}>{n}</li>
+              ))}
+            </ul>
             <WireDrawing wiring={wiring} adapter={adapter?.name ?? ""} board={view.model.name} />
             <p>
               Set the console to <code>{port.speed} 8N1</code>, no flow control. {speed?.text}
@@ -46,11 +51,6 @@ export function ConnectPage({ view }: { view: BoardView }) {
                   : "."}
               </p>
             )}
-            <ul>
-              {wiring.notes.map((n) => (
-                <li key={n}>{n}</li>
-              ))}
-            </ul>
           </>
         )}
       </section>

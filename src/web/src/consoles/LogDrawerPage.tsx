@@ -32,6 +32,7 @@ export function LogDrawerPage() {
         onChange={(e) => setText(e.target.value)}
       />
       <ProblemNote error={boots.error ?? remove.error} />
+      <RemovedList kinds={["log"]} />
       <div className="table-scroll" tabIndex={0} role="region" aria-label="Boots">
         <table className="table">
           <thead>
@@ -73,7 +74,6 @@ export function LogDrawerPage() {
         </table>
       </div>
       {boots.data && rows.length === 0 && <p className="quiet">No boot has these words.</p>}
-      <RemovedList kinds={["log"]} />
     </main>
   );
 }

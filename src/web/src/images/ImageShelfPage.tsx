@@ -21,12 +21,12 @@ export function ImageShelfPage() {
       <ImageFilePanel />
       <h2>Images on the shelf</h2>
       <ProblemNote error={catalogue.error} />
+      <RemovedList kinds={["image-card"]} />
       <div className="board-cards">
         {catalogue.data?.images.map((i) => (
           <ShelvedImage key={i.id} image={i} models={models} own={added.data?.images.includes(i.id) ?? false} />
         ))}
       </div>
-      <RemovedList kinds={["image-card"]} />
     </main>
   );
 }

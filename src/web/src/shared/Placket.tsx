@@ -25,8 +25,14 @@ function usual(stage: PlacketStage) {
   const to = clock(stage.usualTo);
   return (
     <span className="usual" title="When good boots of this board and image reach it">
-      <span className="visually-hidden">usual </span>
-      {from === to ? `at ${to}` : `${from} to ${to}`}
+      {from === to ? (
+        `usually ${to}`
+      ) : (
+        <>
+          <span className="visually-hidden">usually </span>
+          {from} to {to}
+        </>
+      )}
     </span>
   );
 }

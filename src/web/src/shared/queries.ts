@@ -134,7 +134,10 @@ function useChange<V, T>(change: (variables: V) => Promise<T>, boardId?: string,
   const queries = useQueryClient();
   return useMutation<T, Error, V>({
     mutationFn: change,
-    onSuccess: () => {
+    onSuccess: (answered) => {
+      // An answer that is the board as it stands now is shown at once: seam and next thing are never behind.
+      if (boardId && typeof answered === "object" && answered !== null && "seam" in answered && "board" in answered)
+        queries.setQueryData(["board", boardId], answered);
       void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["boots"] });
       void queries.invalidateQueries({ queryKey: ["shelves"] });
