@@ -17,7 +17,8 @@ Catalogue Many(int models, int images) =>
         shipped.Adapters,
         shipped.Codes,
         shipped.Cables,
-        shipped.Parts
+        shipped.Parts,
+        shipped.MeasuredCards
     );
 
 BoardModel Model(int i)

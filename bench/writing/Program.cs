@@ -70,7 +70,7 @@ try
         var files = FirstBootFiles.Render(set, known.Recipes, texts, console);
         foreach (var file in files.Files)
             TextDifference.Of(file.Before ?? "", file.After);
-        FirstBootCheck.Of(set, []);
+        FirstBootCheck.Of(set, [], known.Names);
     }
     for (var i = 0; i < 200; i++)
         Render();

@@ -1,0 +1,382 @@
+// Does harm to the running program for a number of minutes and prints what was tried, what failed and what was lost.
+// Run: dotnet run -c Release --project bench/faults -- [minutes] [seed]; ends with 1 when anything failed.
+using System.Diagnostics;
+using System.Net.Http.Json;
+using System.Runtime.InteropServices;
+using System.Text;
+using System.Text.Json;
+using Buttonhook.App;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+using Buttonhook.Hardware;
+
+var minutes = args.Length > 0 ? double.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 2;
+var seed = args.Length > 1 ? int.Parse(args[1]) : Environment.TickCount & 0xFFFFFF;
+Console.WriteLine($"{minutes} minutes, seed {seed}");
+var random = new Random(seed);
+var table = new List<(string What, int Tried, int Failed, long Lost)>();
+var folder = Directory.CreateTempSubdirectory("buttonhook-faults-").FullName;
+try
+{
+    var share = TimeSpan.FromMinutes(minutes / 7);
+    await For("kill in a capture", share, () => Ended(9));
+    await For("stop in a capture", share, () => Ended(15));
+    await For("port vanishes", share, Vanish);
+    await For("flood", share, Flood);
+    await For("twenty starts at once", share, Race);
+    await For("foreign page", share, Foreign);
+    Mutations(share);
+}
+finally
+{
+    Directory.Delete(folder, true);
+}
+Console.WriteLine($"{"", -28}{"tried", 10}{"failed", 10}{"bytes lost", 12}");
+foreach (var (what, tried, failed, lost) in table)
+    Console.WriteLine($"{what, -28}{tried, 10}{failed, 10}{lost, 12}");
+return table.Exists(r => r.Failed > 0) ? 1 : 0;
+
+// Repeats one harm for its share of the time; a harm gives the bytes that it lost, or throws what went wrong.
+async Task For(string what, TimeSpan time, Func<Task<long>> harm)
+{
+    var (tried, failed, lost) = (0, 0, 0L);
+    var clock = Stopwatch.StartNew();
+    do
+    {
+        tried++;
+        try
+        {
+            lost += await harm();
+        }
+        catch (Exception e)
+        {
+            failed++;
+            Console.WriteLine($"FAULT {what}: {e.Message}");
+        }
+    } while (clock.Elapsed < time);
+    table.Add((what, tried, failed, lost));
+}
+
+static void Demand(bool condition, string what)
+{
+    if (!condition)
+        throw new InvalidOperationException(what);
+}
+
+// A capture at the rate of a fast serial line is ended by a signal; what is stored must be the beginning of what was sent.
+async Task<long> Ended(int signal)
+{
+    var data = Path.Combine(folder, Guid.NewGuid().ToString("N"));
+    using var line = new PseudoTerminal(_ => { });
+    long sent = 0;
+    string boot;
+    using (var server = await Server.Up(data))
+    {
+        boot = await server.Capture(await server.Board("Quince"), line.Path);
+        var until = Stopwatch.StartNew();
+        var length = random.Next(100, 900);
+        while (until.ElapsedMilliseconds < length)
+        {
+            line.Print(Numbered(sent, 640));
+            sent += 640;
+            await Task.Delay(4);
+        }
+        if (signal != 9)
+            await Task.Delay(100);
+        var took = await server.End(signal);
+        Demand(signal == 9 || took.TotalSeconds < 1.5, $"the stop took {took.TotalSeconds:0.0} s");
+    }
+    using var again = await Server.Up(data);
+    var log = await again.Http.GetByteArrayAsync($"/api/boots/{boot}/log");
+    Demand(log.AsSpan().SequenceEqual(Numbered(0, log.Length)), "stored bytes differ");
+    Demand(signal == 9 || log.Length == sent, $"{sent - log.Length} bytes lost in a stop");
+    Demand(sent - log.Length < 150_000 / 4, $"{sent - log.Length} bytes lost, more than 250 ms");
+    Directory.Delete(data, true);
+    return sent - log.Length;
+}
+
+async Task<long> Vanish()
+{
+    using var server = await Server.Up(Path.Combine(folder, "vanish"));
+    var board = await server.Board($"v{random.Next()}");
+    long lost = 0;
+    for (var i = 0; i < 5; i++)
+    {
+        var line = new PseudoTerminal(_ => { });
+        var boot = await server.Capture(board, line.Path);
+        line.Print(Numbered(0, 64_000));
+        await Task.Delay(random.Next(100, 300));
+        line.Dispose();
+        var view = await server.Until(boot, v => !v.GetProperty("live").GetBoolean());
+        Demand(view.GetProperty("endedWhy").GetString()!.Contains("went away"), "the reason is another one");
+        lost += 64_000 - view.GetProperty("byteCount").GetInt64();
+    }
+    Demand(server.Terminals() == 0, $"{server.Terminals()} terminals stay open");
+    return lost;
+}
+
+// Faster than any serial line: nothing may be lost, and ending must be answered.
+async Task<long> Flood()
+{
+    using var server = await Server.Up(Path.Combine(folder, "flood"));
+    using var line = new PseudoTerminal(_ => { });
+    var boot = await server.Capture(await server.Board($"f{random.Next()}"), line.Path);
+    long sent = 0;
+    var clock = Stopwatch.StartNew();
+    while (clock.ElapsedMilliseconds < 2000)
+    {
+        line.Print(Numbered(sent, 64_000));
+        sent += 64_000;
+    }
+    await server.Until(boot, v => v.GetProperty("byteCount").GetInt64() == sent);
+    var ending = Stopwatch.StartNew();
+    (await server.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { })).EnsureSuccessStatusCode();
+    Demand(ending.ElapsedMilliseconds < 2000, $"ending took {ending.ElapsedMilliseconds} ms");
+    var log = await server.Http.GetByteArrayAsync($"/api/boots/{boot}/log");
+    Demand(log.AsSpan().SequenceEqual(Numbered(0, log.Length)), "stored bytes differ");
+    return sent - log.Length;
+}
+
+async Task<long> Race()
+{
+    using var server = await Server.Up(Path.Combine(folder, "race"));
+    var board = await server.Board($"r{random.Next()}");
+    using var line = new PseudoTerminal(_ => { });
+    await Task.WhenAll(
+        Enumerable
+            .Range(0, 20)
+            .Select(_ => server.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = line.Path, speed = 115200 }))
+    );
+    var live = 0;
+    foreach (var boot in (await server.Http.GetFromJsonAsync<JsonElement>($"/api/boards/{board}/boots")).EnumerateArray())
+        live += (await server.Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot.GetProperty("id").GetString()}"))
+            .GetProperty("live")
+            .GetBoolean()
+            ? 1
+            : 0;
+    Demand(live == 1, $"{live} captures run");
+    return 0;
+}
+
+async Task<long> Foreign()
+{
+    using var server = await Server.Up(Path.Combine(folder, "foreign"));
+    foreach (var (name, value) in new[] { ("Origin", "http://orchard.example"), ("Host", "orchard.example"), ("Origin", "null") })
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/api/boards") { Content = new StringContent("{}") };
+        request.Headers.TryAddWithoutValidation(name, value);
+        Demand((int)(await server.Http.SendAsync(request)).StatusCode == 403, $"{name}: {value} is let in");
+    }
+    return 0;
+}
+
+// Every parser gets mutated inputs: it answers or refuses in words, and never anything else.
+void Mutations(TimeSpan time)
+{
+    var known = KnowledgeFiles.Read().Value!;
+    var root = AppContext.BaseDirectory;
+    while (!Directory.Exists(Path.Combine(root, "tests/logs")))
+        root = Path.GetDirectoryName(root)!;
+    var log = File.ReadAllBytes(Path.Combine(root, "tests/logs/arm64-good-first-boot-1/console.log"));
+    var tree = File.ReadAllBytes(Path.Combine(root, "tests/browser/pip.dtb"));
+    var card = Encoding.UTF8.GetBytes(new CardPack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], []).Write());
+    var disk = new byte[1 << 20];
+    disk[510] = 0x55;
+    disk[511] = 0xAA;
+    disk[450] = 0x0C;
+    disk[458] = 0x40;
+    disk[454] = 0x20;
+    var parsers = new (string What, byte[] Good, Action<byte[]> Parse)[]
+    {
+        ("device trees", tree, b => Refusable(() => DeviceTree.Read(b))),
+        ("cards", card, b => CardPack.Read("card.yaml", Encoding.UTF8.GetString(b), known.Schemas)),
+        ("logs", log[..6000], b => LogDiagnosis.Of(b, known.Rules)),
+        ("images", disk, b => Inspection.Of(ImageBytes.Of(b), "none", b.Length, "", null, [], Buttonhook.App.Images.ImageFiles.Unpack)),
+        (
+            "command lines",
+            "root=LABEL=a console=ttyS0,115200 quiet"u8.ToArray(),
+            b => Buttonhook.Core.Preparing.FileTraps.Check(b, true, false)
+        ),
+    };
+    foreach (var (what, good, parse) in parsers)
+    {
+        var (tried, failed) = (0, 0);
+        var clock = Stopwatch.StartNew();
+        while (clock.Elapsed < time / parsers.Length)
+        {
+            var bytes = good.ToArray();
+            for (var n = random.Next(1, 12); n > 0; n--)
+                switch (random.Next(3))
+                {
+                    case 0:
+                        bytes[random.Next(bytes.Length)] = (byte)random.Next(256);
+                        break;
+                    case 1:
+                        bytes = bytes[..random.Next(1, bytes.Length + 1)];
+                        break;
+                    default:
+                        var at = random.Next(bytes.Length);
+                        random.NextBytes(bytes.AsSpan(at, Math.Min(4, bytes.Length - at)));
+                        break;
+                }
+            tried++;
+            try
+            {
+                parse(bytes);
+            }
+            catch (Exception e)
+            {
+                failed++;
+                Console.WriteLine($"FAULT {what}: {e.GetType().Name}: {e.Message}");
+            }
+        }
+        table.Add(($"mutated {what}", tried, failed, 0));
+    }
+
+    static void Refusable(Action read)
+    {
+        try
+        {
+            read();
+        }
+        catch (UnreadableException)
+        {
+            // That is the refusal in words.
+        }
+    }
+}
+
+// Text that tells its own place, so that a lost or changed byte is seen: numbered lines of 64 bytes.
+static byte[] Numbered(long from, int count)
+{
+    var bytes = new byte[count];
+    for (var i = 0; i < count; i++)
+    {
+        var at = from + i;
+        var line = (at / 64).ToString("D12", System.Globalization.CultureInfo.InvariantCulture);
+        bytes[i] = (at % 64) switch
+        {
+            < 12 and var column => (byte)line[(int)column],
+            63 => (byte)'\n',
+            var column => (byte)('a' + column % 26),
+        };
+    }
+    return bytes;
+}
+
+/// <summary>The program as a process of its own.</summary>
+internal sealed partial class Server : IDisposable
+{
+    private readonly Process process;
+
+    private Server(Process process, string url)
+    {
+        this.process = process;
+        Http = new() { BaseAddress = new Uri(url), Timeout = TimeSpan.FromSeconds(30) };
+    }
+
+    public HttpClient Http { get; }
+
+    [LibraryImport("libc", EntryPoint = "kill")]
+    private static partial int Signal(int process, int signal);
+
+    public static async Task<Server> Up(string data)
+    {
+        var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        listener.Start();
+        var url = $"http://127.0.0.1:{((System.Net.IPEndPoint)listener.LocalEndpoint).Port}";
+        listener.Stop();
+        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "serve", "--data", data, "--urls", url])
+        {
+            RedirectStandardOutput = true,
+        };
+        var server = new Server(Process.Start(start)!, url);
+        for (var i = 0; i < 600; i++)
+        {
+            if (server.process.HasExited)
+                throw new InvalidOperationException("the server does not start");
+            try
+            {
+                if ((await server.Http.GetAsync("/api/bench")).IsSuccessStatusCode)
+                    return server;
+            }
+            catch (HttpRequestException)
+            {
+                await Task.Delay(50);
+            }
+        }
+        throw new TimeoutException("the server does not answer");
+    }
+
+    public async Task<string> Board(string nickname)
+    {
+        var models = (await Http.GetFromJsonAsync<JsonElement>("/api/catalogue")).GetProperty("models");
+        var answer = await Http.PostAsJsonAsync(
+            "/api/boards",
+            new
+            {
+                nickname,
+                modelId = models[0].GetProperty("id").GetString(),
+                revisionId = models[0].GetProperty("revisions")[0].GetProperty("id").GetString(),
+                memoryMiB = models[0].GetProperty("memoryMiB")[0].GetInt32(),
+                connected = new
+                {
+                    cardGb = 32,
+                    screen = false,
+                    network = true,
+                    supplyId = (string?)null,
+                    adapterId = (string?)null,
+                },
+                toldBy = new[] { "mark" },
+                simulated = false,
+                faultId = (string?)null,
+            }
+        );
+        answer.EnsureSuccessStatusCode();
+        return (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("board").GetProperty("id").GetString()!;
+    }
+
+    public async Task<string> Capture(string board, string port)
+    {
+        var answer = await Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = port, speed = 1_500_000 });
+        if (!answer.IsSuccessStatusCode)
+            throw new InvalidOperationException(await answer.Content.ReadAsStringAsync());
+        return (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetString()!;
+    }
+
+    public async Task<JsonElement> Until(string boot, Func<JsonElement, bool> condition)
+    {
+        for (var i = 0; i < 600; i++)
+        {
+            var view = await Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
+            if (condition(view))
+                return view;
+            await Task.Delay(50);
+        }
+        throw new TimeoutException("what was waited for did not come");
+    }
+
+    public int Terminals() =>
+        Directory
+            .GetFiles($"/proc/{process.Id}/fd")
+            .Count(f => (new FileInfo(f).LinkTarget ?? "").StartsWith("/dev/pts/", StringComparison.Ordinal));
+
+    public async Task<TimeSpan> End(int signal)
+    {
+        var clock = Stopwatch.StartNew();
+        _ = Signal(process.Id, signal);
+        await process.WaitForExitAsync();
+        return clock.Elapsed;
+    }
+
+    public void Dispose()
+    {
+        if (!process.HasExited)
+            process.Kill();
+        process.WaitForExit();
+        Http.Dispose();
+        process.Dispose();
+    }
+}
