@@ -74,23 +74,27 @@ public static unsafe class FileKinds
                 || full.StartsWith("/proc/device-tree/", StringComparison.Ordinal)
                 || full is "/proc/cpuinfo" or "/proc/meminfo"
                 ? null
-                : new($"{what} should be a file.", $"{path} is made by the kernel as it is read.", "Copy what you need of it into a file.");
+                : new(
+                    $"{what} should be a file that can be read.",
+                    $"{path} is made by the kernel as it is read.",
+                    "Copy what you need of it into a file."
+                );
         return kind switch
         {
             FileKind.Regular => null,
             FileKind.Missing => new(
-                $"{what} should be a file.",
+                $"{what} should be a file that can be read.",
                 $"There is none at {path}, or you may not look at it.",
                 "Look at its name and who may read it."
             ),
-            FileKind.Folder => new($"{what} should be a file.", $"{path} is a folder.", "Name a file in it."),
+            FileKind.Folder => new($"{what} should be a file that can be read.", $"{path} is a folder.", "Name a file in it."),
             FileKind.Block or FileKind.Character => new(
-                $"{what} should be a file.",
+                $"{what} should be a file that can be read.",
                 $"{path} is a device.",
                 "Copy what is on it into a file first."
             ),
-            FileKind.Pipe => new($"{what} should be a file.", $"{path} is a pipe.", "Write it into a file first."),
-            _ => new($"{what} should be a file.", $"{path} is a socket.", "Write it into a file first."),
+            FileKind.Pipe => new($"{what} should be a file that can be read.", $"{path} is a pipe.", "Write it into a file first."),
+            _ => new($"{what} should be a file that can be read.", $"{path} is a socket.", "Write it into a file first."),
         };
     }
 }

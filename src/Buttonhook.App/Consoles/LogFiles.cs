@@ -44,7 +44,7 @@ public static class LogFiles
     public static Problem TooLarge(long came, long most) =>
         new(
             $"A log may have up to {Sizes.Binary(most)}, {most.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture)} bytes.",
-            $"This one has {(came > most && came - most < PieceBytes ? "more" : came.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture) + " bytes")}.",
+            $"This one has {(came > most && came - most < PieceBytes ? "more" : came.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture) + $" bytes, {Sizes.Binary(came)}")}.",
             "Cut out the boot that failed and drop that part; nothing of this one was stored."
         );
 

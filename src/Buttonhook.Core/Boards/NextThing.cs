@@ -225,7 +225,7 @@ public static class NextThings
                 label,
                 "prepare",
                 minutes,
-                "Writing erases the card."
+                step == SeamStep.Prepare ? null : "Writing erases the card."
             ),
             _ => new(
                 "Prepare and write the card",
@@ -237,7 +237,7 @@ public static class NextThings
                 label,
                 "prepare",
                 minutes,
-                "Writing erases the card."
+                step == SeamStep.Prepare ? null : "Writing erases the card."
             ),
         };
     }
