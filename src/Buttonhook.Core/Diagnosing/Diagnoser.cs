@@ -66,7 +66,15 @@ internal static class Diagnoser
             ))
             .DistinctBy(h => h.Line)
             .ToList();
-        return new(outcome, reading.LastStage, reading.Attempts, causes, harmless, Next(causes), reading.Facts);
+        return new(
+            outcome,
+            reading.LastStage,
+            reading.Attempts,
+            causes,
+            harmless,
+            Next(causes, cut, reading.Line.Fault == LineFault.NoText),
+            reading.Facts
+        );
     }
 
     private sealed class Candidate(Cause cause)
@@ -239,7 +247,7 @@ internal static class Diagnoser
                 candidate.Values.TryAdd("root", root[5..]);
     }
 
-    private static NextCheck Next(IReadOnlyList<RankedCause> causes)
+    private static NextCheck Next(IReadOnlyList<RankedCause> causes, bool cut, bool noText)
     {
         var top = causes[0];
         if (top.Id == RuleBook.None)
@@ -252,9 +260,11 @@ internal static class Diagnoser
         return new(
             best.NextCheck,
             best.Id == RuleBook.SomethingElse
-                ? top.Name == "Something else"
-                    ? "No rule explains this log."
-                    : "That a capture ended does not say that the board stopped."
+                ? noText
+                    ? "Nothing can be read as long as it is no text."
+                    : cut
+                        ? "That a capture ended does not say that the board stopped."
+                        : "No rule explains this log."
                 : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min."
         );
     }

@@ -106,6 +106,17 @@ public class CutLogTests(ITestOutputHelper output)
     }
 
     [Fact]
+    public void Random_bytes_are_no_console_text_and_get_no_other_words()
+    {
+        var bytes = new byte[30_000];
+        new Random(3).NextBytes(bytes);
+        var (_, told) = Of(bytes, Ending.OfFile);
+        Assert.Equal((Outcome.Garbled, "This is no console text"), (told.Outcome, told.Causes[0].Name));
+        Assert.DoesNotContain("capture ended", told.NextCheck.Why);
+        Assert.Single(told.Causes);
+    }
+
+    [Fact]
     public void What_lines_prove_is_told_however_the_capture_ended()
     {
         var panic =
