@@ -49,7 +49,7 @@ public class RealLogTests(ITestOutputHelper output)
         }
         output.WriteLine($"{right} of {total} causes, {outcomes} outcomes, {stages} last stages");
         Assert.Empty(accused);
-        Assert.True(right >= 0.9 * total, $"{right} of {total} causes");
-        Assert.True(outcomes >= 0.9 * total, $"{outcomes} of {total} outcomes");
+        Assert.True(right == total, $"{right} of {total} causes");
+        Assert.True(outcomes == total, $"{outcomes} of {total} outcomes");
     }
 }
