@@ -122,6 +122,14 @@ public static class BenchApp
                 ),
                 bad.StatusCode
             ),
+            DamagedLogException damaged => (
+                new Problem(
+                    "The whole log of this boot should be readable.",
+                    $"The data file is damaged: {damaged.ReadableBytes} bytes can be read, what followed cannot.",
+                    "Other logs are not harmed. Restore buttonhook.db from a copy, or go on with what the boot page still shows."
+                ),
+                StatusCodes.Status500InternalServerError
+            ),
             not null when FullDisk.Is(error) => (
                 new Problem("There should be room on the disk.", "It is full.", "Make room and try again; what was stored before is kept."),
                 StatusCodes.Status507InsufficientStorage

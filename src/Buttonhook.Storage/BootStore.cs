@@ -42,6 +42,16 @@ public sealed record Boot(
     BootSummary? Summary
 );
 
+/// <summary>A log whose pages in the data file are damaged; other logs are not harmed by it.</summary>
+/// <param name="readableBytes">How many bytes from its begin can be read.</param>
+/// <param name="cause">SQLite's error 11 (SQLITE_CORRUPT).</param>
+public sealed class DamagedLogException(long readableBytes, SqliteException cause)
+    : SqliteException(cause.Message, cause.SqliteErrorCode, cause.SqliteExtendedErrorCode)
+{
+    /// <summary>How many bytes from its begin can be read.</summary>
+    public long ReadableBytes { get; } = readableBytes;
+}
+
 /// <summary>A piece of a capture exactly as received, and milliseconds since power (-1 when unknown).</summary>
 public readonly record struct StoredPiece(int Milliseconds, byte[] Bytes);
 
@@ -131,16 +141,53 @@ public sealed class BootStore(Database database)
         transaction.Commit();
     }
 
-    /// <summary>All pieces of a boot in order of arrival.</summary>
+    /// <summary>All pieces of a boot in order of arrival; throws <see cref="DamagedLogException"/> behind the last one that can be read.</summary>
     public IEnumerable<StoredPiece> Pieces(string bootId)
     {
         using var connection = database.Connect();
-        using var reader = connection.ExecuteReader(
-            "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence",
-            new { bootId }
+        using var reader = Readable(
+            0,
+            () =>
+                connection.ExecuteReader(
+                    "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence",
+                    new { bootId }
+                )
         );
-        while (reader.Read())
-            yield return new(reader.GetInt32(0), (byte[])reader[1]);
+        long before = 0;
+        while (
+            Readable(before, () => reader.Read() ? new StoredPiece(reader.GetInt32(0), (byte[])reader[1]) : (StoredPiece?)null) is { } piece
+        )
+        {
+            before += piece.Bytes.Length;
+            yield return piece;
+        }
+    }
+
+    private static T Readable<T>(long before, Func<T> read)
+    {
+        try
+        {
+            return read();
+        }
+        catch (SqliteException e) when (e.SqliteErrorCode == 11)
+        {
+            throw new DamagedLogException(before, e);
+        }
+    }
+
+    /// <summary>Notes that the log of a boot can be read up to a byte only: its end is unknown from now on, and its summary is to be made anew.</summary>
+    public void NoteDamage(string bootId, long readableBytes)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "UPDATE boots SET ended_why = @why, end_kind = @kind, end_quiet = NULL, summary = NULL, summary_version = 0 WHERE id = @bootId AND ended_why IS NOT @why",
+            new
+            {
+                bootId,
+                kind = nameof(CaptureEnd.Unknown),
+                why = $"The data file is damaged: {readableBytes} bytes of this log can be read, what followed cannot. Restore buttonhook.db from a copy.",
+            }
+        );
     }
 
     /// <summary>How many bytes a boot printed.</summary>
@@ -181,13 +228,13 @@ public sealed class BootStore(Database database)
         );
     }
 
-    /// <summary>Ends a capture.</summary>
+    /// <summary>Ends a capture; damage that was noted stays the reason.</summary>
     /// <param name="why">In plain words.</param>
     public void End(string bootId, string why, DateTimeOffset at, Ending ending)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "UPDATE boots SET ended_at = @at, ended_why = @why, end_kind = @kind, end_quiet = @quiet WHERE id = @bootId AND ended_at IS NULL",
+            "UPDATE boots SET ended_at = @at, ended_why = COALESCE(ended_why, @why), end_kind = COALESCE(end_kind, @kind), end_quiet = @quiet WHERE id = @bootId AND ended_at IS NULL",
             new
             {
                 bootId,

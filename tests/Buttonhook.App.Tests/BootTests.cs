@@ -165,6 +165,42 @@ public class BootTests
     }
 
     [Fact]
+    public async Task A_damaged_page_of_the_data_file_cuts_that_log_and_is_told()
+    {
+        var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        string boot;
+        await using (var app = await RunningApp.Start(folder: folder, keep: true))
+        {
+            var store = app.Services.GetRequiredService<BootStore>();
+            var board = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
+            boot = store.Begin(board, "simulated board", DateTimeOffset.UtcNow).Id;
+            store.Append(
+                boot,
+                [
+                    new(10, "U-Boot 2024.01\r\n"u8.ToArray()),
+                    .. "XYZ".Select(c => new StoredPiece(20, Encoding.ASCII.GetBytes(new string(c, 3000)))),
+                ]
+            );
+            using var connection = app.Services.GetRequiredService<Database>().Connect();
+            using var command = connection.CreateCommand();
+            command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
+            command.ExecuteNonQuery();
+        }
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        var path = Path.Combine(folder, "bench.db");
+        var file = await File.ReadAllBytesAsync(path, TestContext.Current.CancellationToken);
+        var page = Enumerable.Range(1, file.Length / 4096 - 1).Single(p => file.AsSpan(p * 4096, 4096).Count((byte)'Y') > 2500);
+        file.AsSpan(page * 4096, 4096).Clear();
+        await File.WriteAllBytesAsync(path, file, TestContext.Current.CancellationToken);
+
+        await using var again = await RunningApp.Start(folder: folder);
+        var view = await again.Get($"/api/boots/{boot}");
+        Assert.Equal("cut", view.GetProperty("outcome").GetString());
+        Assert.Contains("The data file is damaged: 3016 bytes of this log can be read", view.GetProperty("endedWhy").GetString());
+        Assert.NotEqual(0, (await again.Get("/api/bench")).GetArrayLength());
+    }
+
+    [Fact]
     public async Task While_the_disk_is_full_bytes_wait_and_are_stored_once_there_is_room()
     {
         await using var app = await RunningApp.Start();

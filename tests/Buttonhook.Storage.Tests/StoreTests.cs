@@ -111,6 +111,39 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
+    public void A_damaged_page_harms_the_log_that_lies_on_it_and_no_other()
+    {
+        var bench = Saved();
+        var (first, second) = (boots.Begin(bench, "test", At), boots.Begin(bench, "test", At));
+        foreach (var (boot, letter) in new[] { (first, 'a'), (second, 'A') })
+            boots.Append(
+                boot.Id,
+                [.. Enumerable.Range(0, 12).Select(k => new StoredPiece(k, Encoding.ASCII.GetBytes(new string((char)(letter + k), 3000))))]
+            );
+        using (var connection = database.Connect())
+            connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
+        SqliteConnection.ClearAllPools();
+        var path = Path.Combine(folder, "bench.db");
+        var file = File.ReadAllBytes(path);
+        // The page of the first log's sixth piece.
+        var page = Enumerable.Range(1, file.Length / 4096 - 1).Single(p => file.AsSpan(p * 4096, 4096).Count((byte)'f') > 2500);
+        file.AsSpan(page * 4096, 4096).Clear();
+        File.WriteAllBytes(path, file);
+
+        long read = 0;
+        var damage = Assert.Throws<DamagedLogException>(() =>
+        {
+            foreach (var piece in boots.Pieces(first.Id))
+                read += piece.Bytes.Length;
+        });
+        Assert.Equal(5 * 3000, read);
+        Assert.Equal(read, damage.ReadableBytes);
+        Assert.Equal(12 * 3000, boots.Pieces(second.Id).Sum(p => p.Bytes.Length));
+        boots.NoteDamage(first.Id, damage.ReadableBytes);
+        Assert.Contains("15000 bytes of this log can be read", boots.Find(first.Id)!.EndedWhy);
+    }
+
+    [Fact]
     public void On_a_full_disk_a_batch_is_refused_whole_and_fits_once_there_is_room()
     {
         var boot = boots.Begin(Saved(), "test", At);

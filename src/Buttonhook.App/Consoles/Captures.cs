@@ -147,8 +147,17 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
                 : Ending.OfFile,
         };
         reader.Log.PowerAt = boot.PowerAt;
-        foreach (var piece in boots.Pieces(bootId))
-            reader.Add(piece.Bytes, piece.Milliseconds);
+        try
+        {
+            foreach (var piece in boots.Pieces(bootId))
+                reader.Add(piece.Bytes, piece.Milliseconds);
+        }
+        catch (DamagedLogException e)
+        {
+            // What can be read is shown as a log that was cut there.
+            reader.Ending = Ending.OfFile;
+            boots.NoteDamage(bootId, e.ReadableBytes);
+        }
         lock (read)
         {
             read.AddFirst((bootId, reader));
