@@ -186,7 +186,6 @@ public class BootTests
             command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
             command.ExecuteNonQuery();
         }
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
         var path = Path.Combine(folder, "bench.db");
         var file = await File.ReadAllBytesAsync(path, TestContext.Current.CancellationToken);
         var page = Enumerable.Range(1, file.Length / 4096 - 1).Single(p => file.AsSpan(p * 4096, 4096).Count((byte)'Y') > 2500);

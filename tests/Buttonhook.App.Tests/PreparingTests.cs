@@ -165,7 +165,7 @@ public sealed class PreparingTests
         Assert.True(view.GetProperty("hasPassword").GetBoolean());
         await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{id}/first-boot", Set("frost", null, "warden")));
         Assert.True((await app.Get($"/api/boards/{id}/preparation")).GetProperty("hasPassword").GetBoolean());
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        app.CloseDatabase();
         foreach (var file in Directory.GetFiles(app.Folder, "bench.db*"))
             Assert.False((await File.ReadAllBytesAsync(file)).AsSpan().IndexOf("correct horse"u8) >= 0);
         var other = await app.Board("Medlar");
@@ -195,7 +195,6 @@ public sealed class CardSafetyTests : IDisposable
 
     public void Dispose()
     {
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
         Directory.Delete(folder, true);
     }
 

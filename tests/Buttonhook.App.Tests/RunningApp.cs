@@ -4,6 +4,7 @@ using Buttonhook.App;
 using Buttonhook.Core;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.DependencyInjection;
 
 namespace Buttonhook.App.Tests;
 
@@ -146,14 +147,21 @@ public sealed class RunningApp : IAsyncDisposable
         throw new TimeoutException($"The boot stayed at: {last}");
     }
 
+    /// <summary>Closes the idle connections of this application's file alone: those of other tests are in use.</summary>
+    public void CloseDatabase()
+    {
+        using var connection = Services.GetRequiredService<Database>().Connect();
+        Microsoft.Data.Sqlite.SqliteConnection.ClearPool(connection);
+    }
+
     public async ValueTask DisposeAsync()
     {
         Http.Dispose();
         await app.StopAsync();
+        CloseDatabase();
         await app.DisposeAsync();
         if (keep)
             return;
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
         Directory.Delete(Folder, true);
     }
 }
