@@ -83,27 +83,7 @@ public sealed partial class HoldTests : IDisposable
         public async Task<string> Board(string nickname)
         {
             var view = await RunningApp.Json(
-                await Http.PostAsJsonAsync(
-                    "/api/boards",
-                    new
-                    {
-                        nickname,
-                        modelId = "quill-v",
-                        revisionId = "B",
-                        memoryMiB = 4096,
-                        connected = new
-                        {
-                            cardGb = 32,
-                            screen = false,
-                            network = true,
-                            supplyId = (string?)null,
-                            adapterId = (string?)null,
-                        },
-                        toldBy = new[] { "mark" },
-                        simulated = false,
-                        faultId = (string?)null,
-                    }
-                )
+                await Http.PostAsJsonAsync("/api/boards", RunningApp.BoardInput(nickname, supply: null, adapter: null))
             );
             return view.GetProperty("board").GetProperty("id").GetString()!;
         }

@@ -63,10 +63,15 @@ public sealed class RunningApp : IAsyncDisposable
         return new(app, folder, keep);
     }
 
-    /// <summary>Puts a simulated board with an image on the bench and gives its id.</summary>
-    public async Task<string> Board(string nickname = "Quince", string? fault = null, string? image = "fallow-12-server-riscv64")
-    {
-        var input = new
+    /// <summary>What is sent to put a board on the bench.</summary>
+    public static object BoardInput(
+        string nickname,
+        bool simulated = false,
+        string? fault = null,
+        string? supply = "usb-5v-3a",
+        string? adapter = "usb-33"
+    ) =>
+        new
         {
             nickname,
             modelId = "quill-v",
@@ -77,14 +82,23 @@ public sealed class RunningApp : IAsyncDisposable
                 cardGb = 32,
                 screen = false,
                 network = true,
-                supplyId = "usb-5v-3a",
-                adapterId = "usb-33",
+                supplyId = supply,
+                adapterId = adapter,
             },
             toldBy = new[] { "mark" },
-            simulated = true,
+            simulated,
             faultId = fault,
         };
-        var view = await Json(await Http.PostAsJsonAsync("/api/boards", input));
+
+    /// <summary>Puts a board with an image on the bench, simulated unless said otherwise, and gives its id.</summary>
+    public async Task<string> Board(
+        string nickname = "Quince",
+        string? fault = null,
+        string? image = "fallow-12-server-riscv64",
+        bool simulated = true
+    )
+    {
+        var view = await Json(await Http.PostAsJsonAsync("/api/boards", BoardInput(nickname, simulated, fault)));
         var id = view.GetProperty("board").GetProperty("id").GetString()!;
         if (image is not null)
             await Json(await Http.PutAsJsonAsync($"/api/boards/{id}/image", new { imageId = image }));

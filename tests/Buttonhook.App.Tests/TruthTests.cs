@@ -26,32 +26,8 @@ public sealed class TruthTests
         view.GetProperty("next").GetProperty(step).GetProperty("title").GetString()!;
 
     /// <summary>Puts a board that is not simulated on the bench.</summary>
-    private static async Task<string> Real(RunningApp app, string? image = "fallow-12-server-riscv64", string nickname = "Medlar")
-    {
-        var input = new
-        {
-            nickname,
-            modelId = "quill-v",
-            revisionId = "B",
-            memoryMiB = 4096,
-            connected = new
-            {
-                cardGb = 32,
-                screen = false,
-                network = true,
-                supplyId = "usb-5v-3a",
-                adapterId = "usb-33",
-            },
-            toldBy = new[] { "mark" },
-            simulated = false,
-            faultId = (string?)null,
-        };
-        var view = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/boards", input));
-        var id = view.GetProperty("board").GetProperty("id").GetString()!;
-        if (image is not null)
-            await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{id}/image", new { imageId = image }));
-        return id;
-    }
+    private static Task<string> Real(RunningApp app, string? image = "fallow-12-server-riscv64", string nickname = "Medlar") =>
+        app.Board(nickname, image: image, simulated: false);
 
     [Fact]
     public async Task Choosing_writing_wiring_and_booting_are_done_when_something_shows_it()
