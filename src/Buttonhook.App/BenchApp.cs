@@ -67,6 +67,7 @@ public static class BenchApp
         builder.Services.AddSingleton<PreparationStore>();
         builder.Services.AddSingleton<Preparing.CardSlots>();
         builder.Services.AddSingleton<Preparing.StandInImages>();
+        builder.Services.AddSingleton<Images.Unpacked>();
         builder.Services.AddSingleton<Preparing.ImageLooks>();
         builder.Services.AddSingleton<Preparing.Preparations>();
         builder.Services.AddTransient<Preparing.PreparationViews>();
@@ -125,7 +126,7 @@ public static class BenchApp
             DamagedLogException damaged => (
                 new Problem(
                     "The whole log of this boot should be readable.",
-                    $"The data file is damaged: {damaged.ReadableBytes} bytes can be read, what followed cannot.",
+                    $"The data file is damaged: {damaged.ReadableBytes} bytes of it can be read, some behind byte {damaged.DamagedFrom} cannot.",
                     "Other logs are not harmed. Restore buttonhook.db from a copy, or go on with what the boot page still shows."
                 ),
                 StatusCodes.Status500InternalServerError

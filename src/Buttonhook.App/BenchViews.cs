@@ -294,7 +294,7 @@ public sealed class BenchViews(
             return null;
         if (captures.Summary(boot) is not { } said)
             return null;
-        var live = captures.Running(boot.Id)?.Live == true;
+        var live = captures.Running(boot.Id) is { Live: true, Ending: false };
         var login = said.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
         return new(
             live,
@@ -381,16 +381,12 @@ public sealed class BenchViews(
     {
         // Why it ended is stored before the capture stops being live: asked in this order both fit together.
         var capture = captures.Running(id);
-        var live = capture?.Live == true;
+        var live = capture is { Live: true, Ending: false };
         if (boots.Find(id) is not { } boot || boards.Find(boot.BoardId) is not { } bench)
             return null;
-        var looked = captures.With<Tuple<BootReading, Outcome, int, int, int?>>(
+        var looked = captures.With<Tuple<BootReading, Outcome, long, int, int?>>(
             id,
-            r =>
-            {
-                var (reading, diagnosis) = r.Diagnose();
-                return Tuple.Create(reading, diagnosis.Outcome, r.Log.Length, r.Log.LineCount, r.Log.LastArrival);
-            }
+            r => Tuple.Create(r.Reading, r.Diagnosis.Outcome, r.Log.Length, r.Log.LineCount, r.Log.LastArrival)
         );
         if (looked is null)
             return null;
@@ -417,8 +413,8 @@ public sealed class BenchViews(
             live ? (capture!.Now - (lastArrival ?? 0)) / 1000.0 : null,
             good.Max(b => b.LongestQuiet) is { } quiet ? Math.Ceiling(quiet / 1000.0) : null,
             good.Count,
-            boot.EndedWhy,
-            capture?.Waiting,
+            boot.EndedWhy ?? capture?.EndedWhy,
+            capture?.Trouble,
             [.. boots.Notes(id).Select(n => n with { Milliseconds = n.Milliseconds - boot.PowerAt })],
             (capture?.Reader.Log.PowerAt ?? boot.PowerAt) > 0
         );

@@ -175,6 +175,7 @@ public static class CommandLine
         var opened = Database.Open(Path.Combine(options.DataFolder, "buttonhook.db"));
         if (opened.Value is not { } database)
             return Say(opened.Problem!, Failed);
+        using var file = database;
         try
         {
             Scratch.Begin(options.DataFolder);

@@ -1,4 +1,5 @@
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Simulating;
@@ -100,10 +101,10 @@ public static class Demo
             foreach (var piece in pieces)
                 reader.Add(piece.Bytes, piece.Milliseconds);
             reader.Ending = new(CaptureEnd.Person, LongEnough - (reader.Log.LastArrival ?? 0));
-            var (reading, diagnosis) = reader.Diagnose();
-            boots.Summarise(boot.Id, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true, BootSummary.Of(reader));
+            var read = reader.Result();
+            boots.Keep(boot.Id, read, knowledge.Rules.Version);
             boots.End(boot.Id, Consoles.Capture.ByYou, at.AddMilliseconds(LongEnough), reader.Ending);
-            return (boot, reading);
+            return (boot, read.Reading);
         }
     }
 

@@ -30,7 +30,7 @@ public static class Scratch
     public static FileStream File()
     {
         var path = Path.Combine(Folder, $"buttonhook-{Guid.NewGuid():N}.img");
-        var file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16);
+        var file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.ReadWrite, 1 << 16);
         System.IO.File.Delete(path);
         return file;
     }

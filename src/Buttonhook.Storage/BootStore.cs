@@ -42,24 +42,11 @@ public sealed record Boot(
     BootSummary? Summary
 );
 
-/// <summary>A log whose pages in the data file are damaged; other logs are not harmed by it.</summary>
-/// <param name="readableBytes">How many bytes from its begin can be read.</param>
-/// <param name="cause">SQLite's error 11 (SQLITE_CORRUPT).</param>
-public sealed class DamagedLogException(long readableBytes, SqliteException cause)
-    : SqliteException(cause.Message, cause.SqliteErrorCode, cause.SqliteExtendedErrorCode)
-{
-    /// <summary>How many bytes from its begin can be read.</summary>
-    public long ReadableBytes { get; } = readableBytes;
-}
-
-/// <summary>A piece of a capture exactly as received, and milliseconds since power (-1 when unknown).</summary>
-public readonly record struct StoredPiece(int Milliseconds, byte[] Bytes);
-
 /// <summary>What a person saw or did during a boot.</summary>
 public sealed record BootNote(int Milliseconds, string Text);
 
 /// <summary>Boots and their bytes. Bytes are only ever appended.</summary>
-public sealed class BootStore(Database database)
+public sealed partial class BootStore(Database database)
 {
     private sealed record Row(
         string Id,
@@ -114,118 +101,6 @@ public sealed class BootStore(Database database)
             }
         );
         return Find(id)!;
-    }
-
-    /// <summary>Appends pieces in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
-    public void Append(string bootId, IReadOnlyList<StoredPiece> pieces)
-    {
-        using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        var next = connection.ExecuteScalar<long>(
-            "SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId",
-            new { bootId },
-            transaction
-        );
-        foreach (var piece in pieces)
-            connection.Execute(
-                "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
-                new
-                {
-                    bootId,
-                    sequence = next++,
-                    piece.Milliseconds,
-                    piece.Bytes,
-                },
-                transaction
-            );
-        transaction.Commit();
-    }
-
-    /// <summary>All pieces of a boot in order of arrival; throws <see cref="DamagedLogException"/> behind the last one that can be read.</summary>
-    public IEnumerable<StoredPiece> Pieces(string bootId)
-    {
-        using var connection = database.Connect();
-        using var reader = Readable(
-            0,
-            () =>
-                connection.ExecuteReader(
-                    "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence",
-                    new { bootId }
-                )
-        );
-        long before = 0;
-        while (
-            Readable(before, () => reader.Read() ? new StoredPiece(reader.GetInt32(0), (byte[])reader[1]) : (StoredPiece?)null) is { } piece
-        )
-        {
-            before += piece.Bytes.Length;
-            yield return piece;
-        }
-    }
-
-    private static T Readable<T>(long before, Func<T> read)
-    {
-        try
-        {
-            return read();
-        }
-        catch (SqliteException e) when (e.SqliteErrorCode == 11)
-        {
-            throw new DamagedLogException(before, e);
-        }
-    }
-
-    /// <summary>Notes that the log of a boot can be read up to a byte only: its end is unknown from now on, and its summary is to be made anew.</summary>
-    public void NoteDamage(string bootId, long readableBytes)
-    {
-        using var connection = database.Connect();
-        connection.Execute(
-            "UPDATE boots SET ended_why = @why, end_kind = @kind, end_quiet = NULL, summary = NULL, summary_version = 0 WHERE id = @bootId AND ended_why IS NOT @why",
-            new
-            {
-                bootId,
-                kind = nameof(CaptureEnd.Unknown),
-                why = $"The data file is damaged: {readableBytes} bytes of this log can be read, what followed cannot. Restore buttonhook.db from a copy.",
-            }
-        );
-    }
-
-    /// <summary>How many bytes a boot printed.</summary>
-    public long LogBytes(string bootId)
-    {
-        using var connection = database.Connect();
-        return connection.ExecuteScalar<long>(
-            "SELECT COALESCE(SUM(LENGTH(bytes)), 0) FROM boot_bytes WHERE boot_id = @bootId",
-            new { bootId }
-        );
-    }
-
-    /// <summary>Counts the changes of what a summary says of the same bytes; older summaries are made anew.</summary>
-    private const int SummaryVersion = 2;
-
-    /// <summary>Ended boots whose summary was made by older rules.</summary>
-    public IReadOnlyList<Boot> OutOfDate() =>
-        Query("WHERE summary_version < @SummaryVersion AND ended_at IS NOT NULL ORDER BY started_at DESC", new { SummaryVersion });
-
-    /// <summary>Keeps the summary of what the bytes say; the outcome stays open while <paramref name="settled"/> is false.</summary>
-    /// <param name="summary">The summary to keep; null while the capture goes on.</param>
-    public void Summarise(string bootId, BootReading reading, Outcome outcome, string? topCause, bool settled, BootSummary? summary = null)
-    {
-        using var connection = database.Connect();
-        connection.Execute(
-            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @SummaryVersion, summary = @summary WHERE id = @bootId",
-            new
-            {
-                bootId,
-                outcome = settled ? outcome.ToString() : null,
-                lastStage = reading.LastStage?.ToString(),
-                stages = JsonSerializer.Serialize(reading.StageLines, DataFile.Json),
-                topCause = settled ? topCause : null,
-                quiet = reading.LongestQuietMilliseconds,
-                SummaryVersion,
-                summary = summary is null ? null : JsonSerializer.Serialize(summary, DataFile.Json),
-            }
-        );
     }
 
     /// <summary>Ends a capture; damage that was noted stays the reason.</summary>
@@ -295,6 +170,9 @@ public sealed class BootStore(Database database)
         using var connection = database.Connect();
         return connection.ExecuteScalar<int>("SELECT COUNT(*) FROM boots");
     }
+
+    /// <summary>Boots that ended, newest first.</summary>
+    public IReadOnlyList<Boot> Ended() => Query("WHERE ended_at IS NOT NULL ORDER BY started_at DESC", new { });
 
     /// <summary>Boots that no one ended: captures that were running when the application stopped.</summary>
     public IReadOnlyList<Boot> Unended() => Query("WHERE ended_at IS NULL", new { });

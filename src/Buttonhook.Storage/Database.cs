@@ -5,9 +5,15 @@ using Microsoft.Data.Sqlite;
 namespace Buttonhook.Storage;
 
 /// <summary>The SQLite file: write-ahead log, foreign keys on, numbered schema steps applied in order in one transaction each.</summary>
-public sealed class Database
+public sealed class Database : IDisposable
 {
     private readonly string connectionString;
+
+    /// <summary>
+    /// Stays open: whenever the last connection closes, SQLite puts the write-ahead log away and makes it anew for the next one, and many that
+    /// come just then are refused with error 15.
+    /// </summary>
+    private SqliteConnection? keeper;
 
     private Database(string path) =>
         connectionString = new SqliteConnectionStringBuilder
@@ -26,9 +32,14 @@ public sealed class Database
             if (Path.GetDirectoryName(Path.GetFullPath(path)) is { } folder)
                 Directory.CreateDirectory(folder);
             var database = new Database(path);
-            using var connection = database.Connect();
-            connection.Execute("PRAGMA journal_mode = WAL");
-            return Upgrade(connection) is { } problem ? problem : database;
+            database.keeper = database.Connect();
+            database.keeper.Execute("PRAGMA journal_mode = WAL");
+            if (Upgrade(database.keeper) is { } problem)
+            {
+                database.Dispose();
+                return problem;
+            }
+            return database;
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 13)
         {
@@ -66,6 +77,15 @@ public sealed class Database
         connection.Open();
         connection.Execute(Durable ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = OFF");
         return connection;
+    }
+
+    /// <summary>Closes the file: the idle connections and the one that was kept open. Those in use close by themselves.</summary>
+    public void Dispose()
+    {
+        keeper?.Dispose();
+        keeper = null;
+        using var connection = new SqliteConnection(connectionString);
+        SqliteConnection.ClearPool(connection);
     }
 
     private static Problem? Upgrade(SqliteConnection connection)

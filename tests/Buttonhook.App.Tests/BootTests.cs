@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using Buttonhook.App.Consoles;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
@@ -195,8 +196,72 @@ public class BootTests
         await using var again = await RunningApp.Start(folder: folder);
         var view = await again.Get($"/api/boots/{boot}");
         Assert.Equal("cut", view.GetProperty("outcome").GetString());
-        Assert.Contains("The data file is damaged: 3016 bytes of this log can be read", view.GetProperty("endedWhy").GetString());
+        Assert.Contains(
+            "The data file is damaged: 6016 bytes of this log can be read, some behind byte 3016 cannot",
+            view.GetProperty("endedWhy").GetString()
+        );
         Assert.NotEqual(0, (await again.Get("/api/bench")).GetArrayLength());
+    }
+
+    [Fact]
+    public async Task A_byte_that_changed_on_the_disk_is_found_at_the_next_start_and_said()
+    {
+        var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        string boot;
+        await using (var app = await RunningApp.Start(folder: folder, keep: true))
+        {
+            var log = new ByteArrayContent([
+                .. Enumerable.Range(0, 4000).SelectMany(n => Encoding.ASCII.GetBytes($"[{n, 12}.000000] a line of the board\r\n")),
+            ]);
+            var answer = await app.Http.PostAsync($"/api/boards/{await app.Board()}/logs?name=quiet.log", log);
+            boot = (await RunningApp.Json(answer)).GetProperty("id").GetString()!;
+            using var connection = app.Services.GetRequiredService<Database>().Connect();
+            using var command = connection.CreateCommand();
+            command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
+            command.ExecuteNonQuery();
+        }
+        var path = Path.Combine(folder, "bench.db");
+        var file = await File.ReadAllBytesAsync(path, TestContext.Current.CancellationToken);
+        file[file.AsSpan().IndexOf("[        1234.000000]"u8) + 12] = (byte)'9';
+        await File.WriteAllBytesAsync(path, file, TestContext.Current.CancellationToken);
+
+        await using var again = await RunningApp.Start(folder: folder);
+        var said = "";
+        for (var i = 0; i < 200 && !said.Contains("not as it was received"); i++, await Task.Delay(50))
+            said = (await again.Get($"/api/boots/{boot}")).GetProperty("endedWhy").GetString()!;
+        Assert.Contains("Something among bytes 0 to", said);
+        Assert.Equal(4000, (await again.Get($"/api/boots/{boot}")).GetProperty("lineCount").GetInt32());
+    }
+
+    [Fact]
+    public void A_flood_is_held_back_and_named_and_an_ordinary_console_is_neither()
+    {
+        var clock = new Microsoft.Extensions.Time.Testing.FakeTimeProvider();
+        string? After(int bytesPerSecond, int seconds)
+        {
+            var flow = new Flow(clock);
+            for (var tenth = 0; tenth < 10 * seconds; tenth++)
+            {
+                clock.Advance(TimeSpan.FromMilliseconds(100));
+                flow.Arrived(bytesPerSecond / 10);
+                if (!flow.MustWait)
+                    flow.Stored(bytesPerSecond / 10);
+            }
+            return flow.TooFast?.Came;
+        }
+        Assert.Null(After(11_520, 60));
+        Assert.Null(After(400_000, 60));
+        Assert.Null(After(10_000_000, 1));
+        Assert.Equal("10.0 MB arrive each second.", After(10_000_000, 4));
+
+        var stuck = new Flow(clock);
+        stuck.Arrived(5_000_000);
+        Assert.True(stuck.MustWait);
+        clock.Advance(TimeSpan.FromSeconds(60));
+        stuck.Arrived(1);
+        // What an adapter brings may wait for a full disk much longer than a flood.
+        Assert.False(stuck.MustWait);
+        Assert.Null(stuck.Flooded);
     }
 
     [Fact]
@@ -207,7 +272,7 @@ public class BootTests
         var bench = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
         var boot = boots.Begin(bench, "test", DateTimeOffset.UtcNow);
         var source = new PushedSource();
-        await using var capture = new Capture(boot, boots, app.Services.GetRequiredService<RuleBookIndex>(), source, null, _ => { });
+        await using var capture = new Capture(boot, boots, new(app.Services.GetRequiredService<RuleBookIndex>()), source, null, _ => { });
         using (var database = app.Services.GetRequiredService<Database>().Connect())
         {
             // A writer that holds the database makes storing fail as a full disk does.

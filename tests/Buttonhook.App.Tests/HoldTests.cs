@@ -357,8 +357,9 @@ public sealed partial class HoldTests : IDisposable
 
             // With room again everything goes on by itself, and nothing is missing.
             File.Delete(filler);
-            var after = await server.Until(boot, b => !b.GetProperty("live").GetBoolean());
-            Assert.Equal(16 + 64 * 1024, after.GetProperty("byteCount").GetInt64());
+            var after = await server.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 16 + 64 * 1024);
+            Assert.False(after.GetProperty("live").GetBoolean());
+            Assert.Equal(JsonValueKind.Null, after.GetProperty("waiting").ValueKind);
             Assert.Contains("went away", after.GetProperty("endedWhy").GetString());
             var next = await server.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/card",

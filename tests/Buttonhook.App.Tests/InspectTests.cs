@@ -51,6 +51,26 @@ public sealed class InspectTests : IDisposable
     }
 
     [Fact]
+    public async Task An_image_that_was_unpacked_to_be_looked_at_is_not_unpacked_again_to_be_written()
+    {
+        using var kept = new Unpacked(TimeProvider.System);
+        var path = File("a.img.gz", Gzip(Disk()));
+        Assert.Null(PackedImage.OpenUnpacked(path, kept, default));
+        Assert.NotNull(ImageFiles.Inspect(path, null, [], null, default, kept: kept).Value);
+        for (var time = 0; time < 2; time++)
+        {
+            using var image = PackedImage.OpenUnpacked(path, kept, default)!;
+            using var whole = new MemoryStream();
+            Assert.Null(await image.Pump(ImageFiles.Largest, (piece, _) => whole.Write(piece.Span), default));
+            Assert.Equal((PackedImage.Raw, (long)Disk().Length), (image.Compression, image.SizeBytes));
+            Assert.Equal(Disk(), whole.ToArray());
+        }
+        // Another content under the same name is another image.
+        System.IO.File.WriteAllBytes(path, Gzip(new byte[4 << 20]));
+        Assert.Null(PackedImage.OpenUnpacked(path, kept, default));
+    }
+
+    [Fact]
     public void Packed_images_are_read_like_the_image_itself()
     {
         var raw = ImageFiles.Inspect(File("a.img", Disk()), null, [], null, default).Value!;

@@ -161,12 +161,8 @@ public sealed class RunningApp : IAsyncDisposable
         throw new TimeoutException($"The boot stayed at: {last}");
     }
 
-    /// <summary>Closes the idle connections of this application's file alone: those of other tests are in use.</summary>
-    public void CloseDatabase()
-    {
-        using var connection = Services.GetRequiredService<Database>().Connect();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearPool(connection);
-    }
+    /// <summary>Closes the file of this application.</summary>
+    public void CloseDatabase() => Services.GetRequiredService<Database>().Dispose();
 
     public async ValueTask DisposeAsync()
     {

@@ -23,7 +23,7 @@ public sealed class PreparationStoreTests : IDisposable
 
     public void Dispose()
     {
-        SqliteConnection.ClearAllPools();
+        database.Dispose();
         Directory.Delete(folder, true);
     }
 

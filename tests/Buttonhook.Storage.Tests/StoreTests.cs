@@ -27,7 +27,7 @@ public sealed class StoreTests : IDisposable
 
     public void Dispose()
     {
-        SqliteConnection.ClearAllPools();
+        database.Dispose();
         Directory.Delete(folder, true);
     }
 
@@ -122,7 +122,7 @@ public sealed class StoreTests : IDisposable
             );
         using (var connection = database.Connect())
             connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
-        SqliteConnection.ClearAllPools();
+        database.Dispose();
         var path = Path.Combine(folder, "bench.db");
         var file = File.ReadAllBytes(path);
         // The page of the first log's sixth piece.
@@ -136,11 +136,12 @@ public sealed class StoreTests : IDisposable
             foreach (var piece in boots.Pieces(first.Id))
                 read += piece.Bytes.Length;
         });
-        Assert.Equal(5 * 3000, read);
-        Assert.Equal(read, damage.ReadableBytes);
+        // The sixth piece is missing; what came behind it is there.
+        Assert.Equal(11 * 3000, read);
+        Assert.Equal((read, 5 * 3000), (damage.ReadableBytes, damage.DamagedFrom));
         Assert.Equal(12 * 3000, boots.Pieces(second.Id).Sum(p => p.Bytes.Length));
-        boots.NoteDamage(first.Id, damage.ReadableBytes);
-        Assert.Contains("15000 bytes of this log can be read", boots.Find(first.Id)!.EndedWhy);
+        boots.NoteDamage(first.Id, damage.ReadableBytes, damage.DamagedFrom);
+        Assert.Contains("33000 bytes of this log can be read, some behind byte 15000 cannot", boots.Find(first.Id)!.EndedWhy);
     }
 
     [Fact]
@@ -200,7 +201,7 @@ public sealed class StoreTests : IDisposable
                 default,
                 12_000
             );
-            boots.Summarise(boot.Id, reading, outcome, cause, settled);
+            boots.Note(boot.Id, reading, Said(outcome, cause), settled);
         }
         Boot(Outcome.ReachedLogin, "none", true, 41_000);
         Boot(Outcome.Degraded, "disk-full", true, 24_400);
@@ -303,6 +304,39 @@ public sealed class StoreTests : IDisposable
         Assert.Empty(removals.All());
     }
 
+    private static Diagnosis Said(Outcome outcome, string? cause) =>
+        new(
+            outcome,
+            null,
+            [],
+            [new(cause ?? "none", "", 1, [], [], "", 0, "", null, null)],
+            [],
+            new("", ""),
+            new(null, null, null, null, null, null, null, [])
+        );
+
+    [Fact]
+    public void What_a_boot_said_comes_back_with_its_pages_and_only_for_the_rules_that_read_it()
+    {
+        var boot = boots.Begin(Saved(), "test", At);
+        var reader = new BootReader(new(new([new("login", "login:", Stage: Stage.Login, Ends: true)], [], [])));
+        StoredPiece[] pieces = [new(40, [.. Enumerable.Repeat((byte)'.', 70_000)]), new(90, "\norchard login: "u8.ToArray())];
+        boots.Append(boot.Id, pieces);
+        foreach (var piece in pieces)
+            reader.Add(piece.Bytes, piece.Milliseconds);
+        boots.End(boot.Id, "Ended by you.", At, Ending.OfFile);
+        Assert.Single(boots.OutOfDate(7));
+        boots.Keep(boot.Id, reader.Result(), 7);
+        Assert.Empty(boots.OutOfDate(7));
+        Assert.Null(boots.Reading(boot.Id, 8));
+        var kept = boots.Reading(boot.Id, 7)!.Value;
+        Assert.Equal(Outcome.ReachedLogin, kept.Diagnosis.Outcome);
+        Assert.Equal(2, kept.Pages.Count);
+        var log = new ConsoleLog((first, most) => boots.Pieces(boot.Id, first, most), kept.Pages);
+        Assert.Equal("orchard login: ", log.Text(2));
+        Assert.Equal((90, 70_016L), (log.Arrival(2), log.Length));
+    }
+
     [Fact]
     public void A_cut_boot_counts_for_nothing()
     {
@@ -319,9 +353,9 @@ public sealed class StoreTests : IDisposable
             default,
             null
         );
-        boots.Summarise(boot.Id, reading, Outcome.Cut, "something-else", settled: true);
+        boots.Note(boot.Id, reading, Said(Outcome.Cut, "something-else"), settled: true);
         Assert.Empty(boots.Tallies());
-        boots.Summarise(boot.Id, reading, Outcome.Stopped, "kernel-hang", settled: true);
+        boots.Note(boot.Id, reading, Said(Outcome.Stopped, "kernel-hang"), settled: true);
         Assert.Equal((0, 1), (boots.Tallies()[0].Successes, boots.Tallies()[0].Tries));
     }
 

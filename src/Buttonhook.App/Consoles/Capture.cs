@@ -1,5 +1,6 @@
 using System.Threading.Channels;
 using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Storage;
 using Microsoft.Data.Sqlite;
@@ -22,7 +23,11 @@ public interface IConsoleSource : IDisposable
 /// <summary>One running capture: stores what arrived first, then reads it, then tells who watches.</summary>
 public sealed class Capture : IAsyncDisposable
 {
+    private const int MostAtOnce = 1 << 20;
     private static readonly TimeSpan RetryAfter = TimeSpan.FromSeconds(1);
+
+    /// <summary>How long an end waits for what was stored to be read; a flood is read on behind it.</summary>
+    private static readonly TimeSpan ReadWithin = TimeSpan.FromMilliseconds(50);
     private readonly Channel<StoredPiece> arrived = Channel.CreateUnbounded<StoredPiece>(new() { SingleReader = true });
     private readonly BootStore boots;
     private readonly IConsoleSource source;
@@ -33,14 +38,19 @@ public sealed class Capture : IAsyncDisposable
     );
     private readonly CancellationTokenSource givenUp = new();
     private IReadOnlyList<StoredPiece> waiting = [];
+    private readonly Channel<List<StoredPiece>> stored = Channel.CreateUnbounded<List<StoredPiece>>(new() { SingleReader = true });
+    private readonly Flow flow = new(TimeProvider.System);
     private Task pump = Task.CompletedTask;
+    private Task reading = Task.CompletedTask;
+    private int? lastStored;
+    private Ending? ending;
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
     /// <param name="usualQuiet">The longest silence in good boots of this board and image, or null.</param>
-    public Capture(Boot boot, BootStore boots, RuleBookIndex rules, IConsoleSource source, int? usualQuiet, Action<Capture> changed)
+    public Capture(Boot boot, BootStore boots, BootReader reader, IConsoleSource source, int? usualQuiet, Action<Capture> changed)
     {
         Boot = boot;
-        Reader = new(rules);
+        Reader = reader;
         this.boots = boots;
         this.source = source;
         this.usualQuiet = usualQuiet;
@@ -58,6 +68,12 @@ public sealed class Capture : IAsyncDisposable
 
     /// <summary>True until the capture has ended and everything is stored.</summary>
     public bool Live { get; private set; } = true;
+
+    /// <summary>True once it has ended and everything that was stored was read.</summary>
+    public bool ReadWhole { get; private set; }
+
+    /// <summary>What stands in the way of this capture at the moment, or null.</summary>
+    public Problem? Trouble => Waiting ?? flow.TooFast;
 
     /// <summary>Milliseconds since power now.</summary>
     public int Now => source.Now - Reader.Log.PowerAt;
@@ -80,17 +96,18 @@ public sealed class Capture : IAsyncDisposable
             Reader.Ending = Ended(CaptureEnd.Live, source.Now);
     }
 
-    private Ending Ended(CaptureEnd how, int at) => new(how, at - Reader.Log.PowerAt - (Reader.Log.LastArrival ?? 0), usualQuiet);
+    private Ending Ended(CaptureEnd how, int at) => new(how, at - (lastStored ?? Reader.Log.PowerAt), usualQuiet);
 
-    /// <summary>Completes with the reason when the capture has ended and everything is stored.</summary>
-    public Task Finished => pump;
+    /// <summary>Completes when the capture has ended and everything is stored and read.</summary>
+    public Task Finished => reading;
 
     /// <summary>Opens the source and begins.</summary>
     public Problem? Start()
     {
         pump = Task.Run(Pump);
+        reading = Task.Run(Read);
         var problem = source.Start(
-            piece => arrived.Writer.TryWrite(piece),
+            Receive,
             (how, why) =>
             {
                 over.TrySetResult((how, why, source.Now));
@@ -108,28 +125,65 @@ public sealed class Capture : IAsyncDisposable
     /// <summary>Sends typed bytes to the board.</summary>
     public Problem? Type(byte[] bytes) => source.Type(bytes);
 
+    /// <summary>Takes a piece from the source; what outruns the disk for long is held back at the source, not in memory.</summary>
+    private void Receive(StoredPiece piece)
+    {
+        flow.Arrived(piece.Bytes.Length);
+        arrived.Writer.TryWrite(piece);
+        while (flow.MustWait && !over.Task.IsCompleted)
+            Thread.Sleep(2);
+    }
+
     private async Task Pump()
     {
         while (await arrived.Reader.WaitToReadAsync())
         {
             var pieces = new List<StoredPiece>();
-            while (pieces.Count < 512 && arrived.Reader.TryRead(out var piece))
+            var bytes = 0;
+            while (bytes < MostAtOnce && pieces.Count < 512 && arrived.Reader.TryRead(out var piece))
+            {
                 pieces.Add(piece);
+                bytes += piece.Bytes.Length;
+            }
             await Store(pieces);
-            lock (Reader)
-                foreach (var piece in pieces)
-                    Reader.Add(piece.Bytes, piece.Milliseconds);
-            changed(this);
+            flow.Stored(bytes);
+            lastStored = pieces[^1].Milliseconds;
+            // Reading comes behind storing: it may fall behind a flood, but by little, and nothing waits for it once the end is asked for.
+            while (flow.MuchUnread && !over.Task.IsCompleted)
+                await Task.Delay(2);
+            stored.Writer.TryWrite(pieces);
         }
+        stored.Writer.Complete();
         var (how, why, at) = await over.Task;
-        Ending ending;
-        lock (Reader)
-            Reader.Ending = ending = Ended(how, at);
         // The port is given back at once, whatever the disk does.
         source.Dispose();
-        await Kept(() => boots.End(Boot.Id, why, TimeProvider.System.GetUtcNow(), ending));
+        await Kept(() =>
+        {
+            lock (Reader)
+                ending ??= Ended(how, at);
+            boots.End(Boot.Id, flow.Flooded is { } flood ? $"{why} {flood}" : why, TimeProvider.System.GetUtcNow(), ending);
+        });
         Waiting = null;
         Live = false;
+        changed(this);
+    }
+
+    private async Task Read()
+    {
+        await foreach (var pieces in stored.Reader.ReadAllAsync())
+        {
+            foreach (var piece in pieces)
+            {
+                lock (Reader)
+                    Reader.Add(piece.Bytes, piece.Milliseconds);
+                flow.Read(piece.Bytes.Length);
+            }
+            changed(this);
+        }
+        await pump;
+        lock (Reader)
+            Reader.Ending = ending!;
+        ReadWhole = true;
         changed(this);
     }
 
@@ -161,7 +215,9 @@ public sealed class Capture : IAsyncDisposable
                 Waiting = new(
                     "The console should be stored as it arrives.",
                     e.SqliteErrorCode == 13 ? "The disk is full." : $"The database answers: {e.Message}.",
-                    "Make room: what arrives waits in memory and is stored as soon as there is."
+                    flow.Full
+                        ? "Make room at once: as much as may waits in memory, and the adapter may lose what the board prints now."
+                        : "Make room: what arrives waits in memory and is stored as soon as there is."
                 );
                 changed(this);
                 if (givenUp.IsCancellationRequested)
@@ -177,6 +233,9 @@ public sealed class Capture : IAsyncDisposable
     /// <summary>Whether its end was asked for, or came; what had arrived may still wait for room.</summary>
     public bool Ending => over.Task.IsCompleted;
 
+    /// <summary>Why it ended, before that is stored; null while it goes on.</summary>
+    public string? EndedWhy => over.Task.IsCompletedSuccessfully ? over.Task.Result.Why : null;
+
     /// <summary>Ends the capture; what had arrived is stored, at the latest when there is room for it.</summary>
     /// <param name="atMost">How long to wait for that; null for as long as it takes.</param>
     public async ValueTask End(CaptureEnd how, string why, TimeSpan? atMost = null)
@@ -185,9 +244,12 @@ public sealed class Capture : IAsyncDisposable
         source.Dispose();
         arrived.Writer.TryComplete();
         if (atMost is { } limit)
+        {
             await pump.WaitAsync(limit).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await reading.WaitAsync(limit < ReadWithin ? limit : ReadWithin).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
         else
-            await pump;
+            await reading;
     }
 
     /// <summary>Ends the capture because the program ends: what cannot be stored within the time is put aside in a file, and said.</summary>

@@ -17,15 +17,16 @@ public sealed class BenchHub : Hub
 /// <summary>All captures: the running ones and, for reading, those that ended.</summary>
 public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<BenchHub> hub, TimeProvider clock) : IHostedService
 {
-    private const int KeptReaders = 6;
+    private const int KeptReadings = 12;
     private static readonly TimeSpan StopWithin = TimeSpan.FromMilliseconds(300);
     private static readonly TimeSpan TellEvery = TimeSpan.FromMilliseconds(150);
     private readonly ConcurrentDictionary<string, Capture> running = new();
     private readonly ConcurrentDictionary<string, byte> toTell = new();
-    private readonly LinkedList<(string Id, BootReader Reader)> read = [];
+    private readonly LinkedList<(string Id, ReadCapture Read)> read = [];
+    private readonly ConcurrentDictionary<string, Lazy<ReadCapture>> beingRead = new();
     private readonly CancellationTokenSource stop = new();
     private Task teller = Task.CompletedTask;
-    private Task summing = Task.CompletedTask;
+    private Task background = Task.CompletedTask;
 
     /// <summary>The running capture of a boot, or null.</summary>
     public Capture? Running(string bootId) => running.GetValueOrDefault(bootId);
@@ -82,7 +83,7 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
             );
         }
         var boot = boots.Begin(bench, sourceName, clock.GetUtcNow());
-        var capture = new Capture(boot, boots, rules, source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0);
+        var capture = new Capture(boot, boots, new(rules, Again(boot.Id)), source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0);
         running[boot.Id] = capture;
         if (port is not null)
             ports[boot.Id] = port;
@@ -107,64 +108,139 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
     {
         if (RunningOn(boardId) is not { } capture)
             return;
-        // Under a full disk the end is noted, and stored as soon as there is room.
-        await capture.End(CaptureEnd.Person, Capture.ByYou, AnswerWithin);
-        Settle(capture);
+        // Under a full disk, and of a flood, the end is noted; what had arrived is stored behind it.
+        await capture.End(CaptureEnd.Person, Capture.ByYou, capture.Trouble is null ? AnswerWithin : TimeSpan.Zero);
+        toTell[capture.Boot.Id] = 0;
+        if (capture.ReadWhole)
+            Settle(capture);
     }
 
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromMilliseconds(500);
 
-    /// <summary>Uses the reader of a boot, running or not, while nobody else does; null when there is no such boot.</summary>
-    public T? With<T>(string bootId, Func<BootReader, T> use)
+    /// <summary>Uses what a boot says, running or not, while nobody else does; null when there is no such boot.</summary>
+    public T? With<T>(string bootId, Func<ReadCapture, T> use)
         where T : class
     {
         if (running.TryGetValue(bootId, out var capture))
             lock (capture.Reader)
             {
                 capture.Listen();
-                return use(capture.Reader);
+                return use(capture.Reader.Result());
             }
-        if (Load(bootId) is not { } reader)
-            return null;
-        lock (reader)
-            return use(reader);
+        try
+        {
+            return WithKept(bootId, use);
+        }
+        catch (DamagedPageException e)
+        {
+            if (boots.Find(bootId) is { } boot)
+                ReadDamaged(boot, e.Page);
+            return WithKept(bootId, use);
+        }
     }
 
-    private BootReader? Load(string bootId)
+    /// <summary>Reads what is left of a log that was damaged since it was kept, and notes the damage.</summary>
+    private void ReadDamaged(Boot boot, LogPage page)
     {
         lock (read)
-        {
-            if (read.FirstOrDefault(r => r.Id == bootId).Reader is { } known)
+            if (read.FirstOrDefault(r => r.Id == boot.Id) is { Read: not null } known)
+                read.Remove(known);
+        var missing = false;
+        ReadAnew(boot, () => missing = true);
+        if (!missing)
+            boots.NoteChanged(boot.Id, page);
+        toTell[boot.Id] = 0;
+        Console.Error.WriteLine($"buttonhook: {boots.Find(boot.Id)?.EndedWhy} (boot {boot.Number}, {boot.Source})");
+    }
+
+    private T? WithKept<T>(string bootId, Func<ReadCapture, T> use)
+        where T : class
+    {
+        if (Kept(bootId) is not { } read)
+            return null;
+        lock (read)
+            return use(read);
+    }
+
+    /// <summary>What a boot that does not run says: from memory, as it was kept, or read now; one computation serves all who ask at once.</summary>
+    private ReadCapture? Kept(string bootId)
+    {
+        lock (read)
+            if (read.FirstOrDefault(r => r.Id == bootId).Read is { } known)
                 return known;
-        }
         if (boots.Find(bootId) is not { } boot)
             return null;
-        var reader = new BootReader(rules)
+        var reading = beingRead.GetOrAdd(bootId, _ => new(() => FromStore(boot) ?? ReadAnew(boot)));
+        try
         {
-            Ending =
-                boot.EndKind is { } kind and not CaptureEnd.Unknown ? new(kind, boot.EndQuiet, UsualQuiet(boot))
-                : boot.EndedAt is null ? new(CaptureEnd.Server)
-                : Ending.OfFile,
-        };
+            var answer = reading.Value;
+            lock (read)
+            {
+                if (!read.Any(r => r.Id == bootId))
+                    read.AddFirst((bootId, answer));
+                while (read.Count > KeptReadings)
+                    read.RemoveLast();
+            }
+            return answer;
+        }
+        finally
+        {
+            beingRead.TryRemove(bootId, out _);
+        }
+    }
+
+    private Func<int, int, IEnumerable<StoredPiece>> Again(string bootId) => (first, most) => StillThere(bootId, first, most);
+
+    /// <summary>What lies on a damaged page is missing; the log that asks compares.</summary>
+    private IEnumerable<StoredPiece> StillThere(string bootId, int first, int most)
+    {
+        using var pieces = boots.Pieces(bootId, first, most).GetEnumerator();
+        while (true)
+        {
+            try
+            {
+                if (!pieces.MoveNext())
+                    yield break;
+            }
+            catch (DamagedLogException)
+            {
+                yield break;
+            }
+            yield return pieces.Current;
+        }
+    }
+
+    private ReadCapture? FromStore(Boot boot) =>
+        boots.Reading(boot.Id, rules.Version) is { } kept
+            ? new(kept.Reading, kept.Diagnosis, new(Again(boot.Id), kept.Pages) { PowerAt = boot.PowerAt }, EndOf(boot))
+            : null;
+
+    private Ending EndOf(Boot boot) =>
+        boot.EndKind is { } kind and not CaptureEnd.Unknown ? new(kind, boot.EndQuiet, UsualQuiet(boot))
+        : boot.EndedAt is null ? new(CaptureEnd.Server)
+        : Ending.OfFile;
+
+    /// <summary>Reads the whole log of a boot that has ended, and keeps what it says.</summary>
+    private ReadCapture ReadAnew(Boot boot, Action? damaged = null)
+    {
+        var reader = new BootReader(rules, Again(boot.Id)) { Ending = EndOf(boot) };
         reader.Log.PowerAt = boot.PowerAt;
         try
         {
-            foreach (var piece in boots.Pieces(bootId))
+            foreach (var piece in boots.Pieces(boot.Id))
                 reader.Add(piece.Bytes, piece.Milliseconds);
         }
         catch (DamagedLogException e)
         {
             // What can be read is shown as a log that was cut there.
             reader.Ending = Ending.OfFile;
-            boots.NoteDamage(bootId, e.ReadableBytes);
+            damaged?.Invoke();
+            boots.NoteDamage(boot.Id, e.ReadableBytes, e.DamagedFrom);
         }
-        lock (read)
-        {
-            read.AddFirst((bootId, reader));
-            while (read.Count > KeptReaders)
-                read.RemoveLast();
-        }
-        return reader;
+        var result = reader.Result();
+        if (boot.EndedAt is not null)
+            boots.Keep(boot.Id, result, rules.Version);
+        return result;
     }
 
     /// <summary>Stores a whole log as a boot: the bytes first, then what they say.</summary>
@@ -209,68 +285,64 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
             );
         }
         boots.End(boot.Id, "A log file.", clock.GetUtcNow(), Ending.OfFile);
-        SumUp(boot.Id);
+        var stored = boots.Find(boot.Id)!;
+        ReadAnew(stored);
         toTell[boot.Id] = 0;
-        return boots.Find(boot.Id)!;
+        return stored;
     }
 
-    /// <summary>Keeps the summary of a capture and, once it has ended, lets the capture go.</summary>
+    /// <summary>Notes what a capture says and, once it has ended and was read to its end, keeps that and lets the capture go.</summary>
     private void Settle(Capture capture)
     {
-        BootReading reading;
-        Diagnosis diagnosis;
-        bool quiet;
-        BootSummary summary;
+        ReadCapture result;
+        var whole = capture.ReadWhole;
         lock (capture.Reader)
         {
             capture.Listen();
-            (reading, diagnosis) = capture.Reader.Diagnose();
-            quiet = capture.Reader.Ending.ProvesSilence;
-            summary = BootSummary.Of(capture.Reader);
+            result = capture.Reader.Result();
+            if (!whole)
+                boots.Note(capture.Boot.Id, result.Reading, result.Diagnosis, result.Reading.Waiting || result.Ending.ProvesSilence);
+            else
+                boots.Keep(capture.Boot.Id, result, rules.Version);
         }
-        boots.Summarise(
-            capture.Boot.Id,
-            reading,
-            diagnosis.Outcome,
-            diagnosis.Causes[0].Id,
-            settled: !capture.Live || reading.Waiting || quiet,
-            capture.Live ? null : summary
-        );
-        if (!capture.Live)
-        {
-            running.TryRemove(capture.Boot.Id, out _);
-            ports.TryRemove(capture.Boot.Id, out _);
-        }
+        if (!whole)
+            return;
+        running.TryRemove(capture.Boot.Id, out _);
+        ports.TryRemove(capture.Boot.Id, out _);
     }
 
     /// <inheritdoc/>
     public Task StartAsync(CancellationToken cancellationToken)
     {
         foreach (var boot in boots.Unended())
-        {
-            SumUp(boot.Id);
             boots.End(
                 boot.Id,
                 "Buttonhook was stopped during the capture; what had arrived is here.",
                 clock.GetUtcNow(),
                 new(CaptureEnd.Server)
             );
-        }
-        summing = Task.Run(SumUp, CancellationToken.None);
+        background = Task.Run(ReadAndCheck, CancellationToken.None);
         teller = Task.Run(Tell, CancellationToken.None);
         return Task.CompletedTask;
     }
 
-    /// <summary>Makes summaries anew that older rules made.</summary>
-    private void SumUp()
+    /// <summary>Reads what these rules have not read yet, then looks whether every byte of every log can still be read.</summary>
+    private void ReadAndCheck()
     {
         try
         {
-            foreach (var boot in boots.OutOfDate())
+            foreach (var boot in boots.OutOfDate(rules.Version))
             {
                 if (stop.IsCancellationRequested)
                     return;
-                SumUp(boot.Id);
+                Kept(boot.Id);
+                toTell[boot.Id] = 0;
+            }
+            foreach (var boot in boots.Ended())
+            {
+                if (stop.IsCancellationRequested)
+                    return;
+                Check(boot);
             }
         }
         catch (Microsoft.Data.Sqlite.SqliteException)
@@ -279,22 +351,26 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         }
     }
 
-    /// <summary>Makes and keeps the summary of a boot that has ended; null when there is no such boot.</summary>
-    private BootSummary? SumUp(string bootId)
+    private void Check(Boot boot)
     {
-        if (Load(bootId) is not { } reader)
-            return null;
-        lock (reader)
+        try
         {
-            var (reading, diagnosis) = reader.Diagnose();
-            var summary = BootSummary.Of(reader);
-            boots.Summarise(bootId, reading, diagnosis.Outcome, diagnosis.Causes[0].Id, settled: true, summary);
-            return summary;
+            if (boots.Reading(boot.Id, rules.Version) is { } kept)
+                new ConsoleLog(Again(boot.Id), kept.Pages).Check(stop.Token);
+        }
+        catch (DamagedPageException e)
+        {
+            ReadDamaged(boot, e.Page);
+        }
+        catch (OperationCanceledException)
+        {
+            // The application stops; the next start checks again.
         }
     }
 
     /// <summary>What a boot says in short: of one that ended as it was kept, of one that runs as it stands; null when there is no such boot.</summary>
-    public BootSummary? Summary(Boot boot) => running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of) : boot.Summary ?? SumUp(boot.Id);
+    public BootSummary? Summary(Boot boot) =>
+        running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of) : boot.Summary ?? With(boot.Id, BootSummary.Of);
 
     private async Task Tell()
     {
@@ -345,6 +421,6 @@ public sealed class Captures(BootStore boots, RuleBookIndex rules, IHubContext<B
         );
         await stop.CancelAsync();
         await teller;
-        await summing;
+        await background;
     }
 }

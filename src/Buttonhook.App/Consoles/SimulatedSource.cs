@@ -1,4 +1,5 @@
 using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;

@@ -1,4 +1,5 @@
 using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;

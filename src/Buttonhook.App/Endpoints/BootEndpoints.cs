@@ -195,9 +195,9 @@ public static class BootEndpoints
         count = Math.Clamp(count, 1, MostLines);
         var view = captures.With(
             id,
-            reader =>
+            read =>
             {
-                var log = reader.Log;
+                var log = read.Log;
                 var first = Math.Max(1, from);
                 var last = Math.Min(log.LineCount, first + count - 1);
                 var lines = new List<LineView>();
@@ -217,8 +217,16 @@ public static class BootEndpoints
             : Results.Stream(
                 async stream =>
                 {
-                    foreach (var piece in boots.Pieces(id))
-                        await stream.WriteAsync(piece.Bytes);
+                    try
+                    {
+                        foreach (var piece in boots.Pieces(id))
+                            await stream.WriteAsync(piece.Bytes);
+                    }
+                    catch (DamagedLogException e)
+                    {
+                        // What is left is given whole: a browser throws a broken download away. The page of the boot says that some is missing.
+                        boots.NoteDamage(id, e.ReadableBytes, e.DamagedFrom);
+                    }
                 },
                 "application/octet-stream",
                 $"boot-{boot.Number}.log"

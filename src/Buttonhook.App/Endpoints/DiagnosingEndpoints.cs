@@ -30,7 +30,7 @@ public static class DiagnosingEndpoints
         api.MapGet(
                 "/boots/{id}/diagnosis",
                 (string id, Captures captures) =>
-                    captures.With(id, r => r.Diagnose().Diagnosis) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
+                    captures.With(id, r => r.Diagnosis) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
             )
             .Produces<Diagnosis>();
         api.MapPost("/boards/{id}/corrections", Correct).Produces<BoardView>();
@@ -62,10 +62,7 @@ public static class DiagnosingEndpoints
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
-        var cause = captures.With(
-            correction.BootId,
-            r => r.Diagnose().Diagnosis.Causes.FirstOrDefault(c => c.Id == correction.CauseId) ?? Nothing
-        );
+        var cause = captures.With(correction.BootId, r => r.Diagnosis.Causes.FirstOrDefault(c => c.Id == correction.CauseId) ?? Nothing);
         if (cause is null || cause == Nothing)
             return new Problem(
                 "A correction belongs to a cause of this boot.",

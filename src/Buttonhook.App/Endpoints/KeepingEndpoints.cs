@@ -63,7 +63,7 @@ public static class KeepingEndpoints
                 )
             );
         var draft = Draft(bench, boot, boots, captures, catalogue);
-        var facts = captures.With(boot.Id, r => r.Read().Facts);
+        var facts = captures.With(boot.Id, r => r.Reading.Facts);
         IReadOnlyList<string> differ =
             draft.Value is null || facts is null || catalogue.Model(bench.Board.ModelId) is not { } model
                 ? []
@@ -74,7 +74,7 @@ public static class KeepingEndpoints
     /// <summary>The settings of a boot as its log tells them.</summary>
     public static Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot, BootStore boots, Captures captures, Catalogue catalogue)
     {
-        var reading = captures.With(boot.Id, r => r.Read());
+        var reading = captures.With(boot.Id, r => r.Reading);
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         foreach (var piece in boots.Pieces(boot.Id))
             hash.AppendData(piece.Bytes);

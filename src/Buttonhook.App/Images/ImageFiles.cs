@@ -21,9 +21,29 @@ public static class ImageFiles
         public Problem Problem => problem;
     }
 
+    /// <summary>A file that is closed at the end unless somebody took it over.</summary>
+    private sealed class Owned(FileStream file) : IDisposable
+    {
+        private bool released;
+        public FileStream File { get; } = file;
+
+        public FileStream Release()
+        {
+            released = true;
+            return File;
+        }
+
+        public void Dispose()
+        {
+            if (!released)
+                File.Dispose();
+        }
+    }
+
     /// <summary>Inspects a file; what stands in the way is a problem.</summary>
     /// <param name="signs">First loaders to look for.</param>
     /// <param name="look">Sees the image while it lies unpacked.</param>
+    /// <param name="kept">Takes the unpacked image over; null when nobody needs it afterwards.</param>
     /// <param name="progress">Hears how many bytes of the file have been read.</param>
     /// <param name="published">The published checksum that the file should have (see <see cref="Checksum"/>); null when none is known.</param>
     public static Answer<Inspection> Inspect(
@@ -33,7 +53,8 @@ public static class ImageFiles
         string? published,
         CancellationToken token,
         Action<long>? progress = null,
-        Action<ImageBytes, Inspection>? look = null
+        Action<ImageBytes, Inspection>? look = null,
+        Unpacked? kept = null
     )
     {
         Answer<Inspection> Compared(Inspection found) =>
@@ -51,7 +72,7 @@ public static class ImageFiles
             {
                 if (published is not null && Checksum.For(published, path).Problem is { } unreadable)
                     return unreadable;
-                if (packed.Compression == "none")
+                if (packed.Compression == PackedImage.Raw)
                 {
                     var hashed = published is not null || packed.SizeBytes <= HashedUnasked;
                     var sum = hashed ? Task.Run(packed.Sha256, CancellationToken.None) : Task.FromResult("");
@@ -69,7 +90,8 @@ public static class ImageFiles
                 }
                 if (Scratch.NoRoom(packed.SizeBytes) is { } full)
                     return full;
-                using var expanded = Scratch.File();
+                using var room = new Owned(Scratch.File());
+                var expanded = room.File;
                 long taken = 0;
                 // Zeros become holes, so that an image takes the room of what is in it.
                 var stopped = packed
@@ -97,10 +119,13 @@ public static class ImageFiles
                     return problem;
                 expanded.SetLength(packed.ExpandedBytes);
                 expanded.Flush();
-                return Looked(
+                var answer = Looked(
                     ImageBytes.Of(expanded),
                     Inspection.Of(ImageBytes.Of(expanded), packed.Compression, packed.SizeBytes, packed.Sha256(), board, signs, Unpack)
                 );
+                if (kept is not null && answer.Value is not null)
+                    kept.Keep(path, room.Release());
+                return answer;
             }
             catch (NoRoomException e)
             {

@@ -41,6 +41,18 @@ public sealed class PackedImage : IDisposable
     /// <summary>The bytes of the image, unpacked on the way.</summary>
     public Stream Content { get; }
 
+    /// <summary>Opens a file as it lies unpacked already; null when it does not.</summary>
+    public static PackedImage? OpenUnpacked(string path, Unpacked kept, CancellationToken token)
+    {
+        if (kept.Open(path) is not { } file)
+            return null;
+        var hashed = new HashingStream(file, token, null);
+        return new(file, hashed, Raw, hashed, null);
+    }
+
+    /// <summary>The kind of a file that is not packed.</summary>
+    public const string Raw = "none";
+
     /// <summary>Opens a file; what stands in the way is a problem.</summary>
     /// <param name="progress">Hears how many bytes of the file have been read.</param>
     public static Answer<PackedImage> Open(string path, CancellationToken token, Action<long>? progress = null)
@@ -57,7 +69,7 @@ public sealed class PackedImage : IDisposable
             var kind = KindOf(file);
             return kind switch
             {
-                "none" => new PackedImage(file, hashed, kind, hashed, null),
+                Raw => new PackedImage(file, hashed, kind, hashed, null),
                 "zip" => Largest(file, hashed, kind, SharpCompress.Archives.Zip.ZipArchive.OpenArchive(file)),
                 "7z" => Largest(file, hashed, kind, SevenZipArchive.OpenArchive(file)),
                 _ => new PackedImage(file, hashed, kind, Decoder(kind, hashed), null),
@@ -191,7 +203,7 @@ public sealed class PackedImage : IDisposable
             [(byte)'B', (byte)'Z', (byte)'h', ..] => "bz2",
             [(byte)'P', (byte)'K', 3, 4, ..] => "zip",
             [(byte)'7', (byte)'z', 0xBC, 0xAF, ..] => "7z",
-            _ => "none",
+            _ => Raw,
         };
     }
 

@@ -27,6 +27,7 @@ public sealed class CardWriter(
     CardSlots slots,
     StandInImages files,
     ImageLooks looks,
+    Unpacked unpacked,
     Cards cards,
     Preparations preparations,
     TimeProvider clock
@@ -297,12 +298,12 @@ public sealed class CardWriter(
 
     private async Task<Problem?> WriteRaw(Job job, string path, CardDevice card, CancellationToken token)
     {
-        var opened = PackedImage.Open(path, token, null);
+        var opened = PackedImage.OpenUnpacked(path, unpacked, token) is { } here ? here : PackedImage.Open(path, token, null);
         if (opened.Value is not { } packed)
             return opened.Problem;
         using (packed)
         {
-            var total = packed.Compression == "none" ? packed.SizeBytes : cards.Catalogue.Image(job.State.ImageId)!.ExpandedBytes;
+            var total = packed.Compression == PackedImage.Raw ? packed.SizeBytes : cards.Catalogue.Image(job.State.ImageId)!.ExpandedBytes;
             Step(job, WriteStep.Writing, total);
             Erased(job);
             var copy = new CardCopy(card, done => Progress(job, done));

@@ -12,7 +12,7 @@ namespace Buttonhook.App.Preparing;
 public sealed record ImageLook(string Path, BootTexts? Texts, DryBoot? Dry, IReadOnlyList<RenderedFile> RootFixes, Problem? Problem);
 
 /// <summary>Looks into images for Prepare; each image and board is looked at once, until the file changes.</summary>
-public sealed class ImageLooks(KnowledgeFiles knowledge)
+public sealed class ImageLooks(KnowledgeFiles knowledge, Unpacked unpacked)
 {
     private readonly ConcurrentDictionary<(string, long, DateTime, string), Task<ImageLook>> looks = new();
 
@@ -74,7 +74,8 @@ public sealed class ImageLooks(KnowledgeFiles knowledge)
                     var read = BootTexts.Of(bytes);
                     (texts, problem) = (read.Value, read.Problem);
                     fixes = texts is null ? [] : Fixes(bytes, texts, inspection.DryBoot);
-                }
+                },
+                kept: unpacked
             );
             return new(path, texts, found.Value?.DryBoot, fixes, found.Problem ?? (found.Value?.DryBoot is null ? problem : null));
         }

@@ -32,16 +32,20 @@ internal static class Attempts
     }
 
     /// <summary>Where each stage was reached, the first line of each; after a restart times count from the first line of the attempt.</summary>
-    public static List<StageReached> Stages(IReadOnlyList<MarkHit> marks, ConsoleLog log, int firstLine)
+    public static List<StageReached> Stages(IReadOnlyList<MarkHit> marks, int powerAt, int firstLine)
     {
-        var start = firstLine == 1 ? 0 : log.Arrival(firstLine) ?? 0;
+        int? Since(MarkHit mark) => mark.Milliseconds - powerAt;
+        var start =
+            firstLine == 1 ? 0
+            : marks.FirstOrDefault(m => m.Line == firstLine) is { } first ? Since(first) ?? 0
+            : 0;
         return
         [
             .. marks
                 .Where(m => m.Mark.Stage is not null)
                 .GroupBy(m => m.Mark.Stage!.Value)
                 .OrderBy(g => g.Key)
-                .Select(g => new StageReached(g.Key, g.First().Line, log.Arrival(g.First().Line) - start)),
+                .Select(g => new StageReached(g.Key, g.First().Line, Since(g.First()) - start)),
         ];
     }
 

@@ -12,6 +12,12 @@ public sealed partial class BootReader
 {
     /// <summary>How many hits of one pattern are kept in one capture; a log that repeats a line for ever stays small.</summary>
     private const int KeptHits = 200;
+
+    /// <summary>How much of a wrongly received capture is read once more without its top bits: its stages, not its length, are asked.</summary>
+    private const int MostWithoutTopBit = 1 << 20;
+
+    /// <summary>Beyond so many hits the middle is forgotten: the first restarts and the newest ones tell all there is to tell.</summary>
+    private const int MostHits = 12_000;
     private readonly RuleBook book;
     private readonly LineScanner scanner;
     private readonly List<Hit> hits = [];
@@ -24,11 +30,14 @@ public sealed partial class BootReader
     private int brokenTimes;
     private int wholeTimes;
     private int lastTextLine;
-    private (int Length, Ending Ending, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
+    private string lastText = "";
+    private (long Length, Ending Ending, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
 
     /// <summary>Prepares a reader for one capture.</summary>
-    public BootReader(RuleBookIndex index)
+    /// <param name="again">Reads pieces that were stored again, for captures longer than memory; null keeps all in memory.</param>
+    public BootReader(RuleBookIndex index, Func<int, int, IEnumerable<StoredPiece>>? again = null)
     {
+        Log = new(again);
         book = index.Book;
         scanner = index.Scanner;
         evidenceOffset = index.EvidenceOffset;
@@ -43,7 +52,7 @@ public sealed partial class BootReader
     public Ending Ending { get; set; } = Ending.OfFile;
 
     /// <summary>The capture itself.</summary>
-    public ConsoleLog Log { get; } = new();
+    public ConsoleLog Log { get; }
 
     /// <summary>Adds bytes that arrived (milliseconds after power, or -1 when unknown) and reads the lines that they complete.</summary>
     public void Add(ReadOnlySpan<byte> piece, int milliseconds)
@@ -60,7 +69,7 @@ public sealed partial class BootReader
         if (text.Length == 0)
             return;
         if (!string.IsNullOrWhiteSpace(text))
-            lastTextLine = number;
+            (lastTextLine, lastText) = (number, text);
         if (LooksLikeTime().IsMatch(text))
         {
             if (WholeTime().IsMatch(text))
@@ -73,6 +82,13 @@ public sealed partial class BootReader
         for (var i = into.Count - 1; i >= before; i--)
             if (!IsWorthKeeping(into[i]))
                 into.RemoveAt(i);
+        if (into.Count == before)
+            return;
+        var arrived = Log.Arrival(number) + Log.PowerAt;
+        for (var i = before; i < into.Count; i++)
+            into[i] = into[i] with { Milliseconds = arrived };
+        if (into.Count > MostHits)
+            into.RemoveRange(MostHits / 4, MostHits / 2);
     }
 
     /// <summary>Banners always; a stage mark once an attempt unless it carries facts or ends the boot; anything else 200 times.</summary>
@@ -89,6 +105,13 @@ public sealed partial class BootReader
                 return stageMarksSeen.Add(hit.Pattern);
         }
         return (hitCounts[hit.Pattern] = hitCounts.GetValueOrDefault(hit.Pattern) + 1) <= KeptHits;
+    }
+
+    /// <summary>The capture as far as it was read.</summary>
+    public ReadCapture Result()
+    {
+        var (reading, diagnosis) = Diagnose();
+        return new(reading, diagnosis, Log, Ending);
     }
 
     /// <summary>What the capture says so far, an unfinished last line included.</summary>
@@ -113,23 +136,28 @@ public sealed partial class BootReader
     private CaptureLook Look()
     {
         var all = hits;
-        var last = lastTextLine;
+        var (last, lastLine) = (lastTextLine, lastText);
         if (Log.LineCount > scannedLines)
         {
             all = [.. hits];
             var text = Log.Text(Log.LineCount);
             if (!string.IsNullOrWhiteSpace(text))
-                last = Log.LineCount;
+                (last, lastLine) = (Log.LineCount, text);
             scanner.Scan(text, Log.LineCount, all);
+            var arrived = Log.Arrival(Log.LineCount) + Log.PowerAt;
+            for (var i = hits.Count; i < all.Count; i++)
+                all[i] = all[i] with { Milliseconds = arrived };
         }
-        var marks = all.Where(h => h.Pattern < evidenceOffset).Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Values)).ToList();
+        var marks = all.Where(h => h.Pattern < evidenceOffset)
+            .Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Text, h.Values, h.Milliseconds))
+            .ToList();
         var line = quality.Judge();
         var timesBroken = brokenTimes >= 4 && brokenTimes > 0.03 * (brokenTimes + wholeTimes);
         var attempts = Attempts.Split(marks, Log.LineCount);
         var final = attempts[^1];
         var inFinal = marks.Where(m => m.Line >= final.First).ToList();
-        var stages = Attempts.Stages(inFinal, Log, final.First);
-        var signals = Signals.Of(new(inFinal, attempts.Count, Log, last, line, timesBroken, wholeTimes));
+        var stages = Attempts.Stages(inFinal, Log.PowerAt, final.First);
+        var signals = Signals.Of(new(inFinal, attempts.Count, Log.Length == 0, last, line, timesBroken, wholeTimes));
         var rebooting = Attempts.IsLoop(attempts, marks);
         var outcome =
             line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise or LineFault.NoText ? Outcome.Garbled
@@ -183,7 +211,7 @@ public sealed partial class BootReader
             line,
             Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line)
         );
-        return new CaptureLook(Index, Log, Ending, reading, evidence, harmless, signals, inFinal, last);
+        return new CaptureLook(Index, Ending, reading, evidence, harmless, signals, inFinal, last, lastLine);
     }
 
     /// <summary>
@@ -200,10 +228,15 @@ public sealed partial class BootReader
     private BootReading WithoutTopBit()
     {
         var plain = new BootReader(Index);
-        var bytes = Log.Bytes.ToArray();
-        foreach (ref var b in bytes.AsSpan())
-            b &= 0x7F;
-        plain.Add(bytes, -1);
+        foreach (var page in Log.Everything())
+        {
+            if (plain.Log.Length > MostWithoutTopBit)
+                break;
+            var bytes = page.ToArray();
+            foreach (ref var b in bytes.AsSpan())
+                b &= 0x7F;
+            plain.Add(bytes, -1);
+        }
         return plain.Read();
     }
 
@@ -272,19 +305,20 @@ public sealed partial class BootReader
 }
 
 /// <summary>A mark that stood in a line.</summary>
-public sealed record MarkHit(Mark Mark, int Line, IReadOnlyDictionary<string, string> Values);
+/// <param name="Milliseconds">From the begin of the capture; null without times.</param>
+public sealed record MarkHit(Mark Mark, int Line, string Text, IReadOnlyDictionary<string, string> Values, int? Milliseconds);
 
 /// <summary>Everything the diagnoser needs of one capture.</summary>
 internal sealed record CaptureLook(
     RuleBookIndex Index,
-    ConsoleLog Log,
     Ending Ending,
     BootReading Reading,
     IReadOnlyList<Hit> EvidenceHits,
     IReadOnlyList<Hit> HarmlessHits,
     HashSet<string> Signals,
     IReadOnlyList<MarkHit> Marks,
-    int LastTextLine
+    int LastTextLine,
+    string LastText
 );
 
 /// <summary>A rule book with its patterns laid out for the scanner: marks first, then evidence, then harmless lines.</summary>
@@ -305,6 +339,7 @@ public sealed class RuleBookIndex
         Signalled = [.. evidence.Where(e => e.Evidence.Find is null)];
         EvidenceOffset = book.Marks.Count;
         HarmlessOffset = EvidenceOffset + Evidence.Count;
+        version = new(() => VersionOf(book));
         Scanner = new(
             book.Marks.Select(m => (m.Find, m.Regex))
                 .Concat(Evidence.Select(e => (e.Evidence.Find!, e.Evidence.Regex)))
@@ -314,6 +349,20 @@ public sealed class RuleBookIndex
 
     /// <summary>The book.</summary>
     public RuleBook Book { get; }
+
+    /// <summary>Counts the changes of what the code says of the same bytes.</summary>
+    private const string Code = "3";
+    private readonly Lazy<long> version;
+
+    /// <summary>Tells rules from others: what was read by rules of the same version is not read again. Never 0.</summary>
+    public long Version => version.Value;
+
+    private static long VersionOf(RuleBook book) =>
+        (long)(
+            System.IO.Hashing.XxHash3.HashToUInt64(
+                System.Text.Encoding.UTF8.GetBytes(Code + System.Text.Json.JsonSerializer.Serialize(book, DataFile.Json))
+            ) >> 1
+        ) | 1;
 
     /// <summary>The scanner over all patterns.</summary>
     public LineScanner Scanner { get; }

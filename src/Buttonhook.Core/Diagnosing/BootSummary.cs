@@ -25,10 +25,10 @@ public sealed partial record BootSummary(
 {
     private const double LeastSag = 0.3;
 
-    /// <summary>The summary of a reading.</summary>
-    public static BootSummary Of(BootReader reader)
+    /// <summary>The summary of what was read.</summary>
+    public static BootSummary Of(ReadCapture read)
     {
-        var (reading, diagnosis) = reader.Diagnose();
+        var (reading, diagnosis, log, ending) = read;
         var sag = diagnosis
             .Causes.FirstOrDefault(c => c.Id == "supply-too-weak" && c.Probability >= LeastSag)
             ?.Evidence.FirstOrDefault(e => e.Line > 0);
@@ -37,10 +37,10 @@ public sealed partial record BootSummary(
             diagnosis.Outcome,
             reading.LastStage,
             reading.Waiting,
-            reader.Ending.ProvesSilence,
+            ending.ProvesSilence,
             reading.StageLines,
             diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? null : diagnosis.Causes[0],
-            reader.Log.LastArrival,
+            log.LastArrival,
             sag?.Line,
             volts is { Success: true } ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null
         );

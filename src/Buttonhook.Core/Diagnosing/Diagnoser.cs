@@ -59,11 +59,7 @@ internal static class Diagnoser
             .OrderByDescending(c => c.Probability)
             .ToList();
         var harmless = look
-            .HarmlessHits.Select(h => new HarmlessLine(
-                h.Line,
-                look.Log.Text(h.Line),
-                book.Harmless[h.Pattern - look.Index.HarmlessOffset].Why
-            ))
+            .HarmlessHits.Select(h => new HarmlessLine(h.Line, h.Text, book.Harmless[h.Pattern - look.Index.HarmlessOffset].Why))
             .DistinctBy(h => h.Line)
             .ToList();
         return new(
@@ -115,7 +111,7 @@ internal static class Diagnoser
             candidate.Weigh(rule);
             foreach (var hit in group.Take(6))
             {
-                (rule.For ? candidate.For : candidate.Against).Add(new(hit.Line, look.Log.Text(hit.Line), rule.Evidence.Says));
+                (rule.For ? candidate.For : candidate.Against).Add(new(hit.Line, hit.Text, rule.Evidence.Says));
                 foreach (var (name, value) in hit.Values)
                     candidate.Values.TryAdd(name, value);
             }
@@ -128,32 +124,31 @@ internal static class Diagnoser
                 continue;
             var candidate = Of(rule.Cause);
             candidate.Weigh(rule);
-            var line = SignalLine(rule.Evidence.Signal!, look);
-            (rule.For ? candidate.For : candidate.Against).Add(
-                new(line, line > 0 ? look.Log.Text(line) : "", rule.Evidence.Says ?? Signals.All[rule.Evidence.Signal!])
-            );
+            var (line, text) = SignalLine(rule.Evidence.Signal!, look);
+            (rule.For ? candidate.For : candidate.Against).Add(new(line, text, rule.Evidence.Says ?? Signals.All[rule.Evidence.Signal!]));
             if (rule.For)
                 candidate.FirstLine = Math.Min(candidate.FirstLine, Math.Max(line, 1));
         }
         return [.. candidates.Values.Where(c => c.For.Count > 0)];
     }
 
-    /// <summary>The line that shows a signal best, or 0.</summary>
-    private static int SignalLine(string signal, CaptureLook look)
+    /// <summary>The line that shows a signal best; 0 and nothing when none does.</summary>
+    private static (int Line, string Text) SignalLine(string signal, CaptureLook look)
     {
-        int Last(params string[] names) => look.Marks.LastOrDefault(m => names.Contains(m.Mark.Name))?.Line ?? 0;
+        (int, string) Of(MarkHit? mark) => mark is null ? (0, "") : (mark.Line, mark.Text);
+        (int, string) Last(params string[] names) => Of(look.Marks.LastOrDefault(m => names.Contains(m.Mark.Name)));
         return signal switch
         {
             "silent-after-loader" => Last("handover"),
             "autoboot-stopped" => Last("countdown"),
-            "root-arg-absent" or "init-arg" => look.Marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))?.Line ?? 0,
+            "root-arg-absent" or "init-arg" => Of(look.Marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))),
             "medium-without-boot-files" => Last("partition-searched"),
             "loader-gave-up" or "nothing-found" or "never-left-loader" => Last("loader-prompt", "netboot"),
-            "kernel-stalled" or "services-stalled" => look.LastTextLine,
+            "kernel-stalled" or "services-stalled" => (look.LastTextLine, look.LastText),
             "no-login-prompt" => Last("system-up"),
             "root-never-came" => Last("waits-for-root"),
             "rebooting" => Last("restarts"),
-            _ => 0,
+            _ => (0, ""),
         };
     }
 
@@ -169,7 +164,7 @@ internal static class Diagnoser
                 [
                     new(
                         login.Line,
-                        look.Log.Text(login.Line),
+                        login.Text,
                         login.Mark.Stage == Stage.Login ? "the login prompt is there" : "the installer waits for you"
                     ),
                 ],

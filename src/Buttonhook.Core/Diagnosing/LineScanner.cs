@@ -3,13 +3,16 @@ using System.Text.RegularExpressions;
 namespace Buttonhook.Core.Diagnosing;
 
 /// <summary>A pattern that stood in a line, with the named groups of its expression.</summary>
-public readonly record struct Hit(int Line, int Pattern, IReadOnlyDictionary<string, string> Values);
+/// <param name="Text">The line, up to 2000 letters of it.</param>
+/// <param name="Milliseconds">From the begin of the capture to the first byte of the line; null without times.</param>
+public readonly record struct Hit(int Line, int Pattern, string Text, IReadOnlyDictionary<string, string> Values, int? Milliseconds = null);
 
 /// <summary>
 /// Finds all patterns of a rule book in a line: one pass for their literals, then only the expressions whose literal is there.
 /// </summary>
 public sealed class LineScanner
 {
+    private const int MostLetters = 2000;
     private static readonly IReadOnlyDictionary<string, string> NoValues = new Dictionary<string, string>();
     private readonly LiteralFinder literals;
     private readonly Regex?[] expressions;
@@ -28,19 +31,21 @@ public sealed class LineScanner
     /// <summary>All patterns in this line.</summary>
     public void Scan(string text, int line, List<Hit> hits)
     {
+        string? start = null;
         foreach (var i in literals.In(text))
         {
+            start ??= text.Length > MostLetters ? text[..MostLetters] : text;
             var regex = expressions[i];
             if (regex is null)
             {
-                hits.Add(new(line, i, NoValues));
+                hits.Add(new(line, i, start, NoValues));
                 continue;
             }
             try
             {
-                var match = regex.Match(text.Length > 2000 ? text[..2000] : text);
+                var match = regex.Match(start);
                 if (match.Success)
-                    hits.Add(new(line, i, Values(match)));
+                    hits.Add(new(line, i, start, Values(match)));
             }
             catch (RegexMatchTimeoutException)
             {

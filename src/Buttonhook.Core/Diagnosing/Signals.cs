@@ -6,7 +6,7 @@ namespace Buttonhook.Core.Diagnosing;
 internal sealed record SignalInput(
     IReadOnlyList<MarkHit> Marks,
     int AttemptCount,
-    ConsoleLog Log,
+    bool Silent,
     int LastTextLine,
     LineVerdict Line,
     bool TimesBroken,
@@ -81,7 +81,7 @@ public static class Signals
 
     internal static HashSet<string> Of(SignalInput input)
     {
-        var (marks, attempts, log, lastText, line, timesBroken, wholeTimes) = input;
+        var (marks, attempts, silent, lastText, line, timesBroken, wholeTimes) = input;
         var set = new HashSet<string>();
         bool Has(string name) => marks.Any(m => m.Mark.Name == name);
         int LastOf(string name) => marks.LastOrDefault(m => m.Mark.Name == name)?.Line ?? 0;
@@ -95,7 +95,7 @@ public static class Signals
         var command = marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))?.Values["cmdline"] ?? "";
         var arguments = command.Split(' ');
         var inLoader = stage is null or <= Stage.SecondLoader;
-        When(NoOutput, log.Length == 0);
+        When(NoOutput, silent);
         When("speed-wrong", line.Fault == LineFault.Speed);
         When("levels-inverted", line.Fault == LineFault.Inverted);
         When("frame-wrong", line.Fault == LineFault.Frame);

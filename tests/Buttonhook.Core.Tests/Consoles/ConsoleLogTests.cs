@@ -48,7 +48,58 @@ public class ConsoleLogTests
         log.Append(bytes.AsSpan(0, at), 1);
         log.Append(bytes.AsSpan(at), 2);
         var lines = Enumerable.Range(1, log.LineCount).SelectMany(n => log.Raw(n).ToArray());
-        return log.Bytes.SequenceEqual(bytes) && lines.SequenceEqual(bytes);
+        return log.Everything().SelectMany(p => p.ToArray()).SequenceEqual(bytes) && lines.SequenceEqual(bytes);
+    }
+
+    [Property(MaxTest = 60)]
+    public bool A_log_longer_than_memory_reads_as_one_that_fits(int seed)
+    {
+        var random = new Random(seed);
+        var pieces = new List<StoredPiece>();
+        for (var at = 0; pieces.Sum(p => p.Bytes.Length) < 3 << 20; at += random.Next(0, 900))
+        {
+            var bytes = new byte[random.Next(0, 20) == 0 ? 0 : random.Next(1, 60_000)];
+            random.NextBytes(bytes);
+            // Lines of all lengths, some far longer than a page.
+            for (var i = 0; i < bytes.Length; i++)
+                if (bytes[i] == '\n' && random.Next(0, 300) != 0)
+                    bytes[i] = (byte)'.';
+            pieces.Add(new(at, bytes));
+        }
+        var whole = new ConsoleLog();
+        var paged = new ConsoleLog((first, most) => pieces.Skip(first).Take(most));
+        foreach (var piece in pieces)
+        {
+            whole.Append(piece.Bytes, piece.Milliseconds);
+            paged.Append(piece.Bytes, piece.Milliseconds);
+        }
+        var kept = new ConsoleLog((first, most) => pieces.Skip(first).Take(most), paged.Pages);
+        var power = random.Next(0, 20_000);
+        whole.PowerAt = paged.PowerAt = kept.PowerAt = power;
+        var lines = Enumerable.Range(0, 12).Select(_ => random.Next(1, whole.LineCount + 1)).Append(whole.LineCount).ToList();
+        return new[] { paged, kept }.All(log =>
+            (log.Length, log.LineCount, log.CompleteLines, log.LastArrival, log.LongestQuiet(null))
+                == (whole.Length, whole.LineCount, whole.CompleteLines, whole.LastArrival, whole.LongestQuiet(null))
+            && lines.All(n =>
+                log.Raw(n).SequenceEqual(whole.Raw(n)) && log.Arrival(n) == whole.Arrival(n) && log.LongestQuiet(n) == whole.LongestQuiet(n)
+            )
+        );
+    }
+
+    [Fact]
+    public void Bytes_that_are_not_as_they_were_received_are_found()
+    {
+        var pieces = Enumerable
+            .Range(0, 80)
+            .Select(i => new StoredPiece(i, Encoding.ASCII.GetBytes(new string((char)('0' + i % 10), 70_000) + "\n")))
+            .ToList();
+        var first = new ConsoleLog();
+        foreach (var piece in pieces)
+            first.Append(piece.Bytes, piece.Milliseconds);
+        pieces[33].Bytes[100] ^= 1;
+        var log = new ConsoleLog((from, most) => pieces.Skip(from).Take(most), first.Pages);
+        Assert.Equal(70_000, log.Text(33).Length);
+        Assert.Equal(33, Assert.Throws<DamagedPageException>(() => log.Check(default)).Page.FirstPiece);
     }
 
     [Property(MaxTest = 30)]
@@ -94,6 +145,19 @@ public class ConsoleLogTests
         reader.Add("U-Boot 2024.01\r\n"u8, 61_000);
         reader.Add("[    0.000000] Linux version 6.1\r\n"u8, 64_500);
         Assert.Equal([0, 3500], reader.Read().StageLines.Select(s => s.Milliseconds));
+    }
+
+    [Fact]
+    public void A_board_that_restarts_for_ever_keeps_its_first_and_its_newest_starts()
+    {
+        var reader = new BootReader(Knowledge.Rules);
+        for (var i = 0; i < 30_000; i++)
+            reader.Add("U-Boot 2024.01\r\nDRAM:  512 MiB\r\n"u8, i);
+        var (reading, diagnosis) = reader.Diagnose();
+        Assert.Equal(Outcome.Rebooting, diagnosis.Outcome);
+        Assert.Equal(1, reading.Attempts[0].FirstLine);
+        Assert.Equal(60_000, reading.Attempts[^1].LastLine);
+        Assert.InRange(reading.Attempts.Count, 1000, 12_000);
     }
 
     [Fact]

@@ -1,0 +1,252 @@
+using System.Text.Json;
+using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace Buttonhook.Storage;
+
+/// <summary>A log of which a part lies on damaged pages of the data file; other logs are not harmed by it.</summary>
+/// <param name="readableBytes">How many of its bytes can be read.</param>
+/// <param name="damagedFrom">The byte, counted from 0, behind which the first ones are missing.</param>
+/// <param name="cause">SQLite's error 11 (SQLITE_CORRUPT).</param>
+public sealed class DamagedLogException(long readableBytes, long damagedFrom, SqliteException cause)
+    : SqliteException(cause.Message, cause.SqliteErrorCode, cause.SqliteExtendedErrorCode)
+{
+    /// <summary>How many of its bytes can be read.</summary>
+    public long ReadableBytes { get; } = readableBytes;
+
+    /// <summary>The byte, counted from 0, behind which the first ones are missing.</summary>
+    public long DamagedFrom { get; } = damagedFrom;
+}
+
+// The journal: the bytes as they arrived, and what was computed from all of them once.
+public sealed partial class BootStore
+{
+    /// <summary>Appends pieces in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
+    public void Append(string bootId, IReadOnlyList<StoredPiece> pieces)
+    {
+        using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        var next = connection.ExecuteScalar<long>(
+            "SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId",
+            new { bootId },
+            transaction
+        );
+        connection.Execute(
+            "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
+            pieces.Select(piece => new
+            {
+                bootId,
+                sequence = next++,
+                piece.Milliseconds,
+                piece.Bytes,
+            }),
+            transaction
+        );
+        transaction.Commit();
+    }
+
+    /// <summary>
+    /// The pieces of a boot in order of arrival. One that lies on a damaged page comes as an empty one, and behind the last piece follows
+    /// <see cref="DamagedLogException"/>.
+    /// </summary>
+    /// <param name="first">The first piece, counted from 0.</param>
+    /// <param name="most">How many at most.</param>
+    public IEnumerable<StoredPiece> Pieces(string bootId, int first = 0, int most = int.MaxValue)
+    {
+        using var connection = database.Connect();
+        using var reader = connection.ExecuteReader(
+            "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId AND sequence >= @first ORDER BY sequence LIMIT @most",
+            new
+            {
+                bootId,
+                first,
+                most,
+            }
+        );
+        var sequence = first;
+        long readable = 0;
+        SqliteException? damage = null;
+        while (damage is null)
+        {
+            StoredPiece piece;
+            try
+            {
+                if (!reader.Read())
+                    yield break;
+                piece = new(reader.GetInt32(0), (byte[])reader[1]);
+            }
+            catch (SqliteException e) when (e.SqliteErrorCode == 11)
+            {
+                damage = e;
+                break;
+            }
+            sequence++;
+            readable += piece.Bytes.Length;
+            yield return piece;
+        }
+        var damagedFrom = readable;
+        var end = Math.Min(Count(bootId), most == int.MaxValue ? int.MaxValue : first + most);
+        for (; sequence < end; sequence++)
+        {
+            var piece = Piece(bootId, sequence);
+            readable += piece.Bytes.Length;
+            yield return piece;
+        }
+        throw new DamagedLogException(readable, damagedFrom, damage);
+    }
+
+    private static readonly StoredPiece Missing = new(-1, []);
+
+    private StoredPiece Piece(string bootId, int sequence)
+    {
+        using var connection = database.Connect();
+        try
+        {
+            using var reader = connection.ExecuteReader(
+                "SELECT milliseconds, bytes FROM boot_bytes WHERE boot_id = @bootId AND sequence = @sequence",
+                new { bootId, sequence }
+            );
+            return reader.Read() ? new(reader.GetInt32(0), (byte[])reader[1]) : Missing;
+        }
+        catch (SqliteException e) when (e.SqliteErrorCode == 11)
+        {
+            return Missing;
+        }
+    }
+
+    /// <summary>How many pieces of a boot were stored, as far as the index tells.</summary>
+    private int Count(string bootId)
+    {
+        using var connection = database.Connect();
+        try
+        {
+            return connection.ExecuteScalar<int>(
+                "SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId",
+                new { bootId }
+            );
+        }
+        catch (SqliteException e) when (e.SqliteErrorCode == 11)
+        {
+            return 0;
+        }
+    }
+
+    /// <summary>How many bytes a boot printed.</summary>
+    public long LogBytes(string bootId)
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<long>(
+            "SELECT COALESCE(SUM(LENGTH(bytes)), 0) FROM boot_bytes WHERE boot_id = @bootId",
+            new { bootId }
+        );
+    }
+
+    /// <summary>Notes that a part of the log of a boot cannot be read: its end is unknown from now on, and what it says is to be read anew.</summary>
+    public void NoteDamage(string bootId, long readableBytes, long damagedFrom)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            """
+            UPDATE boots SET ended_why = @why, end_kind = @kind, end_quiet = NULL, summary = NULL, summary_version = 0 WHERE id = @bootId AND ended_why IS NOT @why;
+            """,
+            new
+            {
+                bootId,
+                kind = nameof(CaptureEnd.Unknown),
+                why = $"The data file is damaged: {readableBytes} bytes of this log can be read, some behind byte {damagedFrom} cannot. Restore buttonhook.db from a copy.",
+            }
+        );
+    }
+
+    /// <summary>Notes that a part of the log of a boot can be read, but is not what was received.</summary>
+    public void NoteChanged(string bootId, LogPage page)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "UPDATE boots SET ended_why = @why WHERE id = @bootId",
+            new
+            {
+                bootId,
+                why = $"Something among bytes {page.Offset} to {page.Offset + page.Bytes} of this log is not as it was received: the data file or its disk is damaged. Restore buttonhook.db from a copy.",
+            }
+        );
+    }
+
+    private sealed record Kept(BootReading Reading, Diagnosis Diagnosis);
+
+    /// <summary>What the bytes of a boot say as it was kept when it ended; null when these rules have not read it.</summary>
+    /// <param name="version">Tells rules from others, see <see cref="RuleBookIndex.Version"/>.</param>
+    public (BootReading Reading, Diagnosis Diagnosis, IReadOnlyList<LogPage> Pages)? Reading(string bootId, long version)
+    {
+        using var connection = database.Connect();
+        var row = connection.QuerySingleOrDefault<(string Reading, string Pages)?>(
+            "SELECT reading, pages FROM boot_readings JOIN boots ON id = boot_id WHERE boot_id = @bootId AND summary_version = @version",
+            new { bootId, version }
+        );
+        return
+            row is { } kept
+            && JsonSerializer.Deserialize<Kept>(kept.Reading, DataFile.Json) is { } said
+            && JsonSerializer.Deserialize<List<LogPage>>(kept.Pages, DataFile.Json) is { } pages
+            ? (said.Reading, said.Diagnosis, pages)
+            : null;
+    }
+
+    /// <summary>Ended boots that these rules have not read, newest first.</summary>
+    public IReadOnlyList<Boot> OutOfDate(long version) =>
+        Query("WHERE summary_version <> @version AND ended_at IS NOT NULL ORDER BY started_at DESC", new { version });
+
+    /// <summary>Notes what a capture that goes on says so far; its outcome stays open while <paramref name="settled"/> is false.</summary>
+    public void Note(string bootId, BootReading reading, Diagnosis diagnosis, bool settled)
+    {
+        using var connection = database.Connect();
+        Summarise(connection, null, bootId, reading, diagnosis, settled, null, 0);
+    }
+
+    /// <summary>Keeps what a capture that ended says, and where its pages lie.</summary>
+    public void Keep(string bootId, ReadCapture read, long version)
+    {
+        using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        Summarise(connection, transaction, bootId, read.Reading, read.Diagnosis, true, BootSummary.Of(read), version);
+        connection.Execute(
+            "INSERT OR REPLACE INTO boot_readings (boot_id, reading, pages) SELECT id, @reading, @pages FROM boots WHERE id = @bootId",
+            new
+            {
+                bootId,
+                reading = JsonSerializer.Serialize(new Kept(read.Reading, read.Diagnosis), DataFile.Json),
+                pages = JsonSerializer.Serialize(read.Log.Pages, DataFile.Json),
+            },
+            transaction
+        );
+        transaction.Commit();
+    }
+
+    private static void Summarise(
+        SqliteConnection connection,
+        SqliteTransaction? transaction,
+        string bootId,
+        BootReading reading,
+        Diagnosis diagnosis,
+        bool settled,
+        BootSummary? summary,
+        long version
+    ) =>
+        connection.Execute(
+            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @version, summary = @summary WHERE id = @bootId",
+            new
+            {
+                bootId,
+                outcome = settled ? diagnosis.Outcome.ToString() : null,
+                lastStage = reading.LastStage?.ToString(),
+                stages = JsonSerializer.Serialize(reading.StageLines, DataFile.Json),
+                topCause = settled ? diagnosis.Causes[0].Id : null,
+                quiet = reading.LongestQuietMilliseconds,
+                version,
+                summary = summary is null ? null : JsonSerializer.Serialize(summary, DataFile.Json),
+            },
+            transaction
+        );
+}
