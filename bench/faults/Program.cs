@@ -323,15 +323,19 @@ internal sealed partial class Server : IDisposable
 
     public async Task<string> Board(string nickname)
     {
-        var models = (await Http.GetFromJsonAsync<JsonElement>("/api/catalogue")).GetProperty("models");
+        // A bench of one's own begins without any card: one is made from the print alone.
+        var draft = await Http.PostAsJsonAsync("/api/cards/drafts", new { mark = "Quince 1" });
+        draft.EnsureSuccessStatusCode();
+        var card = (await draft.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("card");
+        await Http.PostAsJsonAsync("/api/cards/boards", card);
         var answer = await Http.PostAsJsonAsync(
             "/api/boards",
             new
             {
                 nickname,
-                modelId = models[0].GetProperty("id").GetString(),
-                revisionId = models[0].GetProperty("revisions")[0].GetProperty("id").GetString(),
-                memoryMiB = models[0].GetProperty("memoryMiB")[0].GetInt32(),
+                modelId = card.GetProperty("id").GetString(),
+                revisionId = card.GetProperty("revisions")[0].GetProperty("id").GetString(),
+                memoryMiB = (int?)null,
                 connected = new
                 {
                     cardGb = 32,

@@ -63,6 +63,7 @@ public static class BenchApp
         builder.Services.AddSingleton<Cards>();
         builder.Services.AddSingleton<CardStore>();
         builder.Services.AddSingleton<Images.Inspections>();
+        builder.Services.AddSingleton<Boards.Arrivals>();
         builder.Services.AddSingleton<Images.Uploads>();
         builder.Services.AddSingleton<PreparationStore>();
         builder.Services.AddSingleton<Preparing.CardSlots>();
@@ -93,6 +94,7 @@ public static class BenchApp
         var api = app.MapGroup("/api");
         api.MapBoards();
         api.MapCards();
+        api.MapArrivals();
         api.MapMatching();
         api.MapPreparing();
         api.MapBoots();

@@ -122,7 +122,7 @@ public sealed class BenchViews(
         return new(
             bench.Board.Id,
             bench.Board.Nickname,
-            $"{on}, {Sizes.Memory(bench.Board.MemoryMiB)}",
+            bench.Board.MemoryMiB is { } memory ? $"{on}, {Sizes.Memory(memory)}" : on,
             placket,
             Word(bench, state, proof),
             state is null or { Kept: true } ? null : state.LoginSeconds ?? captures.Summary(boot!)?.LastArrival / 1000.0,
@@ -151,7 +151,7 @@ public sealed class BenchViews(
                 SeamStep.Match => image is not null,
                 SeamStep.Prepare => proof.OnCard,
                 SeamStep.Connect => proof.BytesRead
-                    && Core.Connecting.SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag).Enough,
+                    && Core.Connecting.SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag).Enough == true,
                 SeamStep.Boot => proof.BytesRead && state is { Settled: true, Outcome: not Outcome.Cut },
                 SeamStep.Diagnose => state is { Outcome: Outcome.ReachedLogin } or { Kept: true },
                 _ => state is { Kept: true },
@@ -248,6 +248,8 @@ public sealed class BenchViews(
                 {
                     "mark" => "by the mark on the board",
                     "loader" => "by the loader",
+                    "tree" => "by its device tree",
+                    "log" => "by its log",
                     _ => "by you",
                 }
             )
@@ -420,6 +422,9 @@ public sealed class BenchViews(
         );
     }
 
+    /// <summary>Of a twin whose card knows no speed, in bits a second: what it plays is a rehearsal.</summary>
+    private const int RehearsalSpeed = 115_200;
+
     /// <summary>What a simulated board plays next: the fault put into it unless it was corrected, else what follows from the bench.</summary>
     public SimulationPlan Plan(BenchBoard bench, int seed, int? listenSpeed = null)
     {
@@ -436,6 +441,6 @@ public sealed class BenchViews(
         var onCard = card?.Fault is { } written && !written.ClearedBy.Any(bench.Corrected.Contains) ? written : null;
         var fault = Besides(hidden) ?? onCard ?? Besides(implied);
         var first = boots.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
-        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed, seed, first, card?.HostName);
+        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed ?? RehearsalSpeed, seed, first, card?.HostName);
     }
 }

@@ -121,7 +121,21 @@ public static class CommandLine
         };
         var export = new Command("export", "Print cards as YAML.") { ids, data };
         export.SetAction(parse => ExportCards(parse.GetValue(ids) ?? [], parse.GetValue(data)));
-        var cards = new Command("cards", "Draft, check, import and export cards.") { draft, check, import, export };
+        var sources = new Argument<string[]>("SOURCE")
+        {
+            Description = "Images packed or not, device trees, folders, Debian packages, archives.",
+            Arity = ArgumentArity.OneOrMore,
+        };
+        var from = new Command("from", "Tell what device trees say about their boards.") { sources, json };
+        from.SetAction((parse, token) => Task.FromResult(TreeCards.Print(parse.GetValue(sources)!, parse.GetValue(json), token)));
+        var cards = new Command("cards", "Draft, check, import and export cards, and read them from device trees.")
+        {
+            draft,
+            check,
+            import,
+            export,
+            from,
+        };
 
         var root = new RootCommand("Buttonhook brings boards up.") { serve, demo, diagnose, inspect, identify, cards };
         var parsed = root.Parse(arguments);
@@ -164,7 +178,7 @@ public static class CommandLine
             return Say(wrong, Wrong);
         if (options.Pace is < 0.1 or > 1000)
             return Say(new Problem("--pace should be 0.1 to 1000.", $"It is {options.Pace}.", "Leave it out for real time."), Wrong);
-        var knowledge = KnowledgeFiles.Read();
+        var knowledge = KnowledgeFiles.Read(options.Demo || DataFolder.IsDemo(options.DataFolder) || IsOpenApiTool);
         if (knowledge.Value is not { } known)
             return Say(knowledge.Problem!, Failed);
         DataFolder.ForOwnerAlone();
@@ -203,7 +217,10 @@ public static class CommandLine
     {
         await using var app = BenchApp.Build(options, database, known);
         if (options.Demo)
+        {
+            DataFolder.MarkDemo(options.DataFolder);
             Demo.Fill(known, database, TimeProvider.System);
+        }
         if (!IsOpenApiTool)
             app.Lifetime.ApplicationStarted.Register(() =>
                 Console.WriteLine($"Buttonhook is at {app.Urls.FirstOrDefault() ?? options.Url}")
@@ -357,9 +374,10 @@ public static class CommandLine
         return 0;
     }
 
+    /// <summary>The cards of a data folder; those of the demo belong to the folder of the demo alone.</summary>
     private static Answer<Cards> OwnCards(string? folder)
     {
-        var knowledge = KnowledgeFiles.Read();
+        var knowledge = KnowledgeFiles.Read(DataFolder.IsDemo(folder ?? BenchOptions.UsualFolder));
         if (knowledge.Value is not { } known)
             return knowledge.Problem!;
         DataFolder.ForOwnerAlone();

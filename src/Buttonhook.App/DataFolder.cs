@@ -50,6 +50,14 @@ public sealed class DataFolder : IDisposable
         }
     }
 
+    private static string DemoMark(string folder) => Path.Combine(folder, "demo");
+
+    /// <summary>Whether a data folder is one of the demo, whose invented boards and images belong to it.</summary>
+    public static bool IsDemo(string folder) => File.Exists(DemoMark(folder));
+
+    /// <summary>Marks a data folder as one of the demo.</summary>
+    public static void MarkDemo(string folder) => File.WriteAllText(DemoMark(folder), "The boards and images in this folder are invented.\n");
+
     private static string Holder(string folder) => Path.Combine(folder, "buttonhook.pid");
 
     private static string HolderOf(string folder)

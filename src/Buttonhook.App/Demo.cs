@@ -90,7 +90,7 @@ public static class Demo
                 model,
                 knowledge.Catalogue.Image(bench.Board.ImageId),
                 fault,
-                model.Console.Speed,
+                model.Console.Speed!.Value,
                 seed,
                 first
             );

@@ -33,15 +33,18 @@ public sealed record KnowledgeFiles(
     );
 
     /// <summary>Reads <c>data/</c> beside the program; a file that does not match its schema is a problem that names the place.</summary>
-    public static Answer<KnowledgeFiles> Read(string? folder = null)
+    /// <param name="withDemo">Whether the boards, images and parts that are invented for the demo belong to it; a bench of one's own has none of them.</param>
+    public static Answer<KnowledgeFiles> Read(bool withDemo = true, string? folder = null)
     {
         var data = folder ?? Shipped;
+        string[] rooms = withDemo ? ["knowledge", "demo"] : ["knowledge"];
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
-        IReadOnlySet<string> Names(string name) => RealNames.Read(File.ReadAllText(Path.Combine(data, "names", $"{name}.txt")));
+        IReadOnlySet<string> Names(string name) => RealNames.Read(File.ReadAllText(Path.Combine(data, "knowledge/names", $"{name}.txt")));
         IEnumerable<(string Name, string Yaml)> Files(string kind) =>
-            Directory
-                .GetFiles(Path.Combine(data, kind), "*.yaml")
-                .Order(StringComparer.Ordinal)
+            rooms
+                .Select(room => Path.Combine(data, room, kind))
+                .Where(Directory.Exists)
+                .SelectMany(f => Directory.GetFiles(f, "*.yaml").Order(StringComparer.Ordinal))
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
 
         var schemas = new CardSchemas(Schema("board"), Schema("image"), Schema("revision-code"));
@@ -56,12 +59,28 @@ public sealed record KnowledgeFiles(
         var loaders = ReadSigns(data);
         if (loaders.Value is not { } first)
             return loaders.Problem!;
-        var parts = DataFile.Read<Parts>("parts.yaml", File.ReadAllText(Path.Combine(data, "bench/parts.yaml")), Schema("parts"));
-        if (parts.Value is not { } bench)
-            return parts.Problem!;
-        var demo = DataFile.Read<DemoBench>("demo.yaml", File.ReadAllText(Path.Combine(data, "bench/demo.yaml")), Schema("demo"));
-        if (demo.Value is not { } boards)
-            return demo.Problem!;
+        var bench = new Parts([], [], [], [], []);
+        foreach (var room in rooms)
+        {
+            var parts = DataFile.Read<Parts>("parts.yaml", File.ReadAllText(Path.Combine(data, room, "parts.yaml")), Schema("parts"));
+            if (parts.Value is not { } more)
+                return parts.Problem!;
+            bench = new(
+                [.. bench.Supplies, .. more.Supplies],
+                [.. bench.Cables, .. more.Cables],
+                [.. bench.Fed, .. more.Fed],
+                [.. bench.Adapters, .. more.Adapters],
+                [.. bench.MeasuredCards, .. more.MeasuredCards]
+            );
+        }
+        var boards = new DemoBench([]);
+        if (withDemo)
+        {
+            var demo = DataFile.Read<DemoBench>("demo.yaml", File.ReadAllText(Path.Combine(data, "demo/demo.yaml")), Schema("demo"));
+            if (demo.Value is null)
+                return demo.Problem!;
+            boards = demo.Value;
+        }
         var recipes = new List<Recipe>();
         foreach (var (name, yaml) in Files("recipes"))
         {
@@ -92,7 +111,7 @@ public sealed record KnowledgeFiles(
         var data = folder ?? Shipped;
         var loaders = DataFile.Read<Loaders>(
             "signs.yaml",
-            File.ReadAllText(Path.Combine(data, "loaders/signs.yaml")),
+            File.ReadAllText(Path.Combine(data, "knowledge/loaders/signs.yaml")),
             File.ReadAllText(Path.Combine(data, "schemas/loaders.schema.json"))
         );
         return loaders.Value is { } read ? new Answer<IReadOnlyList<FirstLoaderSign>>(read.Signs, null) : loaders.Problem!;

@@ -55,6 +55,9 @@ public sealed class BoardStore(Database database)
         long? ToldCard
     );
 
+    /// <summary>Stands in the column where nobody knows how much memory is fitted.</summary>
+    private const long NotKnown = 0;
+
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
         screen AS Screen, network AS Network, supply_id AS SupplyId, adapter_id AS AdapterId, told_by AS ToldBy, image_id AS ImageId,
@@ -104,7 +107,7 @@ public sealed class BoardStore(Database database)
             r.Nickname,
             r.ModelId,
             r.RevisionId,
-            (int)r.MemoryMib,
+            r.MemoryMib == NotKnown ? null : (int)r.MemoryMib,
             new(
                 (int?)r.CardGb,
                 r.Screen != 0,

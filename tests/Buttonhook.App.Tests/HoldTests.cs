@@ -69,7 +69,19 @@ public sealed partial class HoldTests : IDisposable
                 try
                 {
                     if ((await Http.GetAsync("/api/bench")).IsSuccessStatusCode)
+                    {
+                        // A bench of one's own begins without any card.
+                        foreach (var card in new[] { "boards/quill-v", "images/fallow-12-server-riscv64" })
+                            await Http.PostAsJsonAsync(
+                                "/api/cards/imports",
+                                new
+                                {
+                                    name = card,
+                                    yaml = await File.ReadAllTextAsync(Path.Combine(RunningApp.Root, $"data/demo/{card}.yaml")),
+                                }
+                            );
                         return this;
+                    }
                 }
                 catch (HttpRequestException)
                 {

@@ -167,9 +167,11 @@ public sealed class RunningApp : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         Http.Dispose();
+        var database = Services.GetRequiredService<Database>();
         await app.StopAsync();
-        CloseDatabase();
         await app.DisposeAsync();
+        // Last of all: what still ran until now may have opened it again.
+        database.Dispose();
         if (keep)
             return;
         Directory.Delete(Folder, true);

@@ -19,13 +19,14 @@ public static class Bench
 
     private static Catalogue Read()
     {
-        var parts = One<Parts>("bench/parts.yaml", "parts");
+        var general = One<Parts>("knowledge/parts.yaml", "parts");
+        var parts = general with { Fed = [.. general.Fed, .. One<Parts>("demo/parts.yaml", "parts").Fed] };
         return new(
-            Many<BoardModel>("boards", "board"),
-            Many<ImageCard>("images", "image"),
+            Many<BoardModel>("demo/boards", "board"),
+            Many<ImageCard>("demo/images", "image"),
             parts.Supplies,
             parts.Adapters,
-            Many<RevisionScheme>("codes", "revision-code"),
+            Many<RevisionScheme>("demo/codes", "revision-code"),
             parts.Cables,
             parts.Fed,
             parts.MeasuredCards
@@ -63,7 +64,7 @@ public static class Bench
     {
         var card0 = Catalogue.Model(model)!;
         var supply = Catalogue.Supplies.Last(s =>
-            Math.Abs(s.Volts - card0.Power.Volts) < 0.3 && s.Amps >= card0.Power.Amps && s.Plug == card0.Power.Connector
+            Math.Abs(s.Volts - card0.Power.Volts!.Value) < 0.3 && s.Amps >= card0.Power.Amps && s.Plug == card0.Power.Connector
         );
         var adapter = Catalogue.Adapters.First(a => a.Levels.Contains(card0.Console.Level));
         return new(
@@ -88,7 +89,7 @@ public static class Bench
         var image = ImageFor(model);
         var board = Board(model, image: image.Id);
         var card = Catalogue.Model(model)!;
-        return new(board, card, image, fault, listen ?? card.Console.Speed, seed);
+        return new(board, card, image, fault, listen ?? card.Console.Speed!.Value, seed);
     }
 
     public static byte[] Log(SimulationPlan plan) => [.. new SimulatedBoard(plan).Advance(400_000).SelectMany(p => p.Bytes)];

@@ -13,7 +13,7 @@ public static class Knowledge
     private static readonly Lazy<RuleBookIndex> LazyRules = new(() =>
     {
         var read = RuleBook.Read(
-            Directory.GetFiles(Path.Combine(Data, "rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+            Directory.GetFiles(Path.Combine(Data, "knowledge/rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
             File.ReadAllText(Path.Combine(Root, "docs/formats/rulebook.schema.json"))
         );
         return read.Value is { } book ? new(book) : throw new InvalidOperationException(read.Problem!.ToString());
@@ -24,7 +24,7 @@ public static class Knowledge
     public static Core.Preparing.RealNames Names { get; } = new(Read("time-zones"), Read("countries"));
 
     private static IReadOnlySet<string> Read(string list) =>
-        Core.Preparing.RealNames.Read(File.ReadAllText(Path.Combine(Data, $"names/{list}.txt")));
+        Core.Preparing.RealNames.Read(File.ReadAllText(Path.Combine(Data, $"knowledge/names/{list}.txt")));
 
     private static string Here([CallerFilePath] string file = "") => Path.GetDirectoryName(file)!;
 }

@@ -13,7 +13,7 @@ public sealed record BoardInput(
     string Nickname,
     string ModelId,
     string RevisionId,
-    int MemoryMiB,
+    int? MemoryMiB,
     Connected Connected,
     IReadOnlyList<string> ToldBy,
     bool Simulated,
@@ -128,10 +128,12 @@ public static class BoardEndpoints
                 $"{input.RevisionId} is not one of them.",
                 "Look at the mark on the board."
             );
-        if (!model.MemoryMiB.Contains(input.MemoryMiB))
+        if (input.MemoryMiB is < 1 or > 1 << 22)
+            return new("Memory is between 1 MiB and 4 TiB.", $"{input.MemoryMiB} MiB is not.", "Read it off the board, or leave it unknown.");
+        if (input.MemoryMiB is { } memory && model.MemoryMiB.Count > 0 && !model.MemoryMiB.Contains(memory))
             return new(
                 $"{model.Name} is sold with {string.Join(" or ", model.MemoryMiB.Select(Sizes.Memory))}.",
-                $"{Sizes.Memory(input.MemoryMiB)} is not one of them.",
+                $"{Sizes.Memory(memory)} is not one of them.",
                 "Choose the memory that is printed on it."
             );
         if (input.Connected.CardGb is < 1 or > 2048)

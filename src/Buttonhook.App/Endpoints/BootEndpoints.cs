@@ -110,7 +110,12 @@ public static class BootEndpoints
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
-        var speed = start.Speed ?? model.Console.Speed;
+        if ((start.Speed ?? model.Console.Speed) is not { } speed)
+            return new Problem(
+                "A console is opened at a speed.",
+                $"Nothing tells the speed of {model.FullName}.",
+                "Choose 115200 to begin with: what arrives tells the true one."
+            ).Answer();
         if (speed is < 50 or > 4_000_000)
             return new Problem(
                 "A console runs at 50 to 4,000,000 bits a second.",

@@ -109,7 +109,7 @@ public static class MatchingEndpoints
         return Results.Ok(
             new Connection(
                 adapter is null ? null : ConsoleWires.Check(adapter, model.Console),
-                adapter is null ? null : ConsoleSpeed.Of(adapter, model.Console.Speed),
+                adapter is null || model.Console.Speed is not { } speed ? null : ConsoleSpeed.Of(adapter, speed),
                 newest is null ? null : boots.LogBytes(newest.Id),
                 SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag),
                 BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue, proof)

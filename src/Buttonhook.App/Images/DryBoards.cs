@@ -16,7 +16,7 @@ public static class DryBoards
     public static Answer<DryBoard> Of(Board board, Catalogue catalogue)
     {
         var found = Find($"{board.ModelId}@{board.RevisionId}", catalogue);
-        return found.Value is { } dry ? dry with { MemoryMiB = board.MemoryMiB } : found;
+        return found.Value is { } dry ? dry with { MemoryMiB = board.MemoryMiB ?? dry.MemoryMiB } : found;
     }
 
     /// <summary>The board that a word names: an id of the catalogue (with @revision for another than the newest), a board card in YAML, or a minimal card in JSON.</summary>
@@ -79,15 +79,21 @@ public static class DryBoards
 
     private static Answer<DryBoard> Of(BoardModel model, string? revisionId) =>
         model.Revision(revisionId ?? model.Revisions[^1].Id) is { } revision
-            ? new DryBoard(
-                model.InstructionSet,
+            ? model.InstructionSet is not { } set
+                ? new Problem(
+                    $"A dry boot plays on the processor of {model.FullName}.",
+                    "Nothing tells which one it has.",
+                    "Take its device tree, or the first lines of its boot log: they tell it."
+                )
+                : new DryBoard(
+                set,
                 model.Loader,
                 "sd",
                 model.Console.Device,
                 model.Console.Speed,
-                model.MemoryMiB[0],
-                [revision.Compatible],
-                model.Banner,
+                model.MemoryMiB is [var least, ..] ? least : null,
+                revision.Compatible is { } name ? [name] : [],
+                model.Banner ?? "",
                 model.FirstLoader
             )
             : new Problem(

@@ -1,6 +1,7 @@
 namespace Buttonhook.Core.Boards;
 
 /// <summary>One physical board on the bench.</summary>
+/// <param name="MemoryMiB">Null when nobody knows how much is fitted.</param>
 /// <param name="ToldBy">How its identity is known: mark, loader, person; several may agree.</param>
 /// <param name="ImageId">The image chosen for it, or null.</param>
 /// <param name="Changes">What was changed on its card so far, in order, in plain words.</param>
@@ -9,7 +10,7 @@ public sealed record Board(
     string Nickname,
     string ModelId,
     string RevisionId,
-    int MemoryMiB,
+    int? MemoryMiB,
     Connected Connected,
     IReadOnlyList<string> ToldBy,
     string? ImageId,
@@ -134,6 +135,6 @@ public sealed class Catalogue(
         if (Model(board.ModelId) is not { } model)
             return $"Model {board.ModelId}, which is no longer in the catalogue";
         var on = model.Carrier is null ? "" : $" on {model.Carrier}";
-        return $"{model.Name}{on}, revision {board.RevisionId}, {Sizes.Memory(board.MemoryMiB)}, {model.InstructionSet.Words()}";
+        return $"{model.Name}{on}, revision {board.RevisionId}, {(board.MemoryMiB is { } memory ? Sizes.Memory(memory) : "memory not known")}, {model.InstructionSet?.Words() ?? "processor not known"}";
     }
 }

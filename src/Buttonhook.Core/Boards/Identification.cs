@@ -146,7 +146,7 @@ public static class Identification
             .Where(h => h.Probability >= SmallestShown)
             .Select(h => new BoardCandidate(
                 h.Hypothesis.Model.Id,
-                $"{h.Hypothesis.Model.Maker} {h.Hypothesis.Model.Name}{(h.Hypothesis.Model.Carrier is { } carrier ? $" on {carrier}" : "")}, revision {h.Hypothesis.Revision.Id}",
+                $"{h.Hypothesis.Model.FullName}{(h.Hypothesis.Model.Carrier is { } carrier ? $" on {carrier}" : "")}, revision {h.Hypothesis.Revision.Id}",
                 h.Hypothesis.Revision.Id,
                 Memory(h.Hypothesis.Model, memory)
                     ?? (reading?.MemoryMiB is { } told && h.Hypothesis.Model.MemoryMiB.Contains(told) ? told : null),
@@ -223,10 +223,12 @@ public static class Identification
 
     private static void ByMark(Hypothesis h, string mark)
     {
+        if (h.Revision.Mark is null)
+            return;
         var (seen, printed) = (Plain(mark), Plain(h.Revision.Mark));
         if (seen == printed)
             h.Say("mark", 6, $"“{h.Revision.Mark}” is printed on this revision.");
-        else if (h.Model.Revisions.Any(r => Plain(r.Mark) == seen))
+        else if (h.Model.Revisions.Any(r => r.Mark is { } other && Plain(other) == seen))
             h.Say("mark", -2, $"Revision {h.Revision.Id} carries “{h.Revision.Mark}”.");
         else if (
             seen.Length >= 3
@@ -241,7 +243,7 @@ public static class Identification
 
     private static void ByText(Hypothesis h, string text, HashSet<string> words, Facts facts)
     {
-        var names = Names(text, words, h.Model.Banner);
+        var names = h.Model.Banner is { } banner && Names(text, words, banner);
         if (names)
             h.Say("log", 4, $"It names {h.Model.Banner}.");
         else if (facts.Board is { } other)
@@ -249,8 +251,8 @@ public static class Identification
         if (names && RevisionIn(text, h.Model) is { } revision)
             h.Say("log", revision == h.Revision.Id ? 3 : -3, $"It says revision {revision}.");
         var compatible = h
-            .Model.Revisions.Where(r => words.Contains(r.Compatible))
-            .OrderByDescending(r => r.Compatible.Length)
+            .Model.Revisions.Where(r => r.Compatible is { } name && words.Contains(name))
+            .OrderByDescending(r => r.Compatible!.Length)
             .FirstOrDefault();
         if (compatible is not null)
             h.Say(
@@ -260,18 +262,24 @@ public static class Identification
             );
         var set = facts.Architecture;
         if (set is not null && Enum.TryParse<InstructionSet>(set, true, out var architecture))
-            h.Say("log", architecture == h.Model.InstructionSet ? 1 : -6, $"The kernel runs on {architecture.Words()}.");
+            h.Say(
+                "log",
+                h.Model.InstructionSet is null ? 0
+                : architecture == h.Model.InstructionSet ? 1
+                : -6,
+                $"The kernel runs on {architecture.Words()}."
+            );
         if ((facts.MemoryBytes ?? MemoryOf(text)) is { } bytes)
-            h.Say("log", Memory(h.Model, bytes) is not null ? 0.5 : -2, $"It has {Sizes.Binary(bytes)} of memory.");
+            h.Say("log", h.Model.MemoryMiB.Count == 0 ? 0 : Memory(h.Model, bytes) is not null ? 0.5 : -2, $"It has {Sizes.Binary(bytes)} of memory.");
     }
 
     private static void ByTree(Hypothesis h, DeviceTree tree)
     {
-        if (tree.Compatible.Contains(h.Revision.Compatible))
-            h.Say("device tree", tree.Compatible[0] == h.Revision.Compatible ? 6 : 3, $"It is for {h.Revision.Compatible}.");
-        else if (h.Model.Revisions.Any(r => tree.Compatible.Contains(r.Compatible)))
+        if (h.Revision.Compatible is { } own && tree.Compatible.Contains(own))
+            h.Say("device tree", tree.Compatible[0] == own ? 6 : 3, $"It is for {own}.");
+        else if (h.Model.Revisions.Any(r => r.Compatible is { } name && tree.Compatible.Contains(name)))
             h.Say("device tree", 1, $"It is for another revision of {h.Model.Name}.");
-        else if (tree.Model is { } model && model.Contains(h.Model.Banner, StringComparison.OrdinalIgnoreCase))
+        else if (tree.Model is { } model && h.Model.Banner is { } banner && model.Contains(banner, StringComparison.OrdinalIgnoreCase))
             h.Say("device tree", 3, $"Its model is {model}.");
         else
             h.Say("device tree", -3, $"It is for {tree.Model ?? string.Join(", ", tree.Compatible)}.");
@@ -280,10 +288,11 @@ public static class Identification
     /// <summary>"… rev 1.3" behind the name of a model.</summary>
     private static string? RevisionIn(string text, BoardModel model)
     {
-        var at = text.IndexOf(model.Banner + " rev ", StringComparison.OrdinalIgnoreCase);
+        var before = model.Banner + " rev ";
+        var at = model.Banner is null ? -1 : text.IndexOf(before, StringComparison.OrdinalIgnoreCase);
         if (at < 0)
             return null;
-        var rest = text.AsSpan(at + model.Banner.Length + 5);
+        var rest = text.AsSpan(at + before.Length);
         var end = rest.IndexOfAny(" \t\r\n,)");
         return (end < 0 ? rest : rest[..end]).ToString();
     }
@@ -322,6 +331,9 @@ public static class Identification
 
     private static string Title(Hypothesis h) => $"{h.Model.Name}, revision {h.Revision.Id}";
 
+    /// <summary>What a board shows of which that is not known.</summary>
+    private const string NotKnown = "not known";
+
     /// <summary>The answer when none of the offered ones is seen.</summary>
     public const string Nothing = "none";
 
@@ -333,14 +345,14 @@ public static class Identification
 
     private static readonly List<LookAt> Looks =
     [
-        new("mark:", id => id[5..], (h, id) => h.Revision.Where == id[5..] ? h.Revision.Mark : "nothing printed there"),
-        new("power", _ => "The power socket", (h, _) => $"{h.Model.Power.Connector}, {h.Model.Power.Volts} V"),
+        new("mark:", id => id[5..], (h, id) => h.Revision.Where == id[5..] ? h.Revision.Mark ?? NotKnown : "nothing printed there"),
+        new("power", _ => "The power socket", (h, _) => h.Model.Power is { Connector: { } plug, Volts: { } volts } ? $"{plug}, {volts} V" : NotKnown),
         new(
             "video",
             _ => "The video sockets",
             (h, _) => h.Model.VideoOutputs.Count == 0 ? "no video socket" : string.Join(" and ", h.Model.VideoOutputs.Select(v => v.Name))
         ),
-        new("console", _ => "The console pins", (h, _) => h.Model.Console.Where),
+        new("console", _ => "The console pins", (h, _) => h.Model.Console.Where ?? NotKnown),
         new(
             "network",
             _ => "The Ethernet sockets",
@@ -384,7 +396,7 @@ public static class Identification
         var best = Looks
             .SelectMany(l =>
                 l.Id == "mark:"
-                    ? left.Select(x => x.Hypothesis.Revision.Where).Distinct().Select(w => (Look: l, Id: "mark:" + w))
+                    ? left.Select(x => x.Hypothesis.Revision.Where).OfType<string>().Distinct().Select(w => (Look: l, Id: "mark:" + w))
                     : [(Look: l, l.Id)]
             )
             .Where(l => !done.Contains(l.Id))

@@ -100,7 +100,12 @@ public static class NextThings
             );
         var image = catalogue.Image(board.ImageId);
         if (image is null)
-            return TakeImage(board, catalogue, matches);
+            return boot switch
+            {
+                { Settled: true, Corrected: false, Kept: false, Top: { Correction: not null } top } => Mend(board, model, catalogue, boot, top),
+                { Settled: true, Kept: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(step, board, boot),
+                _ => TakeImage(board, catalogue, matches),
+            };
         if (
             step == SeamStep.Match
             && boot is null
@@ -151,23 +156,7 @@ public static class NextThings
                 model
             ),
             { Outcome: Outcome.ReachedLogin or Outcome.Degraded } when boot.Top is null or { Correction: null } => Keep(step, board, boot),
-            { Top: { Correction: { } correction } top } => new(
-                top.Fix.Split(';')[0].TrimEnd('.'),
-                [
-                    $"{top.Name}, {Percent(top.Probability)}.{ProofOf(top)}",
-                    .. top.Id == "supply-too-weak" && SupplyCheck.Check(board.Connected, model.Power, catalogue) is { Enough: true } paper
-                        ? [$"On paper the supply is enough ({paper.Text}) So look at the cable and its contacts first."]
-                        : Array.Empty<string>(),
-                    boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin
-                        ? "The login works all the same; it can be kept as it is."
-                        : $"To confirm it first: {top.NextCheck}",
-                ],
-                NextAction.Correct,
-                board.Simulated ? "Correct it" : "Say what was changed",
-                top.Id,
-                top.CheckMinutes,
-                top.Caution
-            ),
+            { Top: { Correction: not null } top } => Mend(board, model, catalogue, boot, top),
             _ => Boot(
                 "Boot once more",
                 ["No rule explains this boot. A second log shows whether it stops at the same line."],
@@ -178,10 +167,48 @@ public static class NextThings
         };
     }
 
+    /// <summary>The likeliest cause of the newest boot, and what mends it.</summary>
+    private static NextThing Mend(Board board, BoardModel model, Catalogue catalogue, BootState boot, RankedCause top) =>
+        new(
+            top.Fix.Split(';')[0].TrimEnd('.'),
+            [
+                $"{top.Name}, {Percent(top.Probability)}.{ProofOf(top)}",
+                .. top.Id == "supply-too-weak" && SupplyCheck.Check(board.Connected, model.Power, catalogue) is { Enough: true } paper
+                    ? [$"On paper the supply is enough ({paper.Text}) So look at the cable and its contacts first."]
+                    : Array.Empty<string>(),
+                boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin
+                    ? "The login works all the same; it can be kept as it is."
+                    : $"To confirm it first: {top.NextCheck}",
+            ],
+            NextAction.Correct,
+            board.Simulated ? "Correct it" : "Say what was changed",
+            top.Id,
+            top.CheckMinutes,
+            top.Caution
+        );
+
     private static NextThing TakeImage(Board board, Catalogue catalogue, IReadOnlyList<Match> matches)
     {
+        if (catalogue.Images.Count == 0)
+            return new(
+                "Bring an image",
+                ["The image shelf is empty. Name an image file by its path, or drop it there: what it is for is read from it."],
+                NextAction.Open,
+                "Look at Match",
+                "match",
+                3
+            );
         if (matches.FirstOrDefault(m => m.Verdict <= Verdict.FitsAfterChange) is not { } best)
-            return new("Find another image", ["No image on the shelf fits this board."], NextAction.Open, "See why", "match", 2);
+            return matches.FirstOrDefault(m => m.Verdict == Verdict.Unproven) is { } maybe
+                ? new(
+                    "Look at the images that may fit",
+                    [$"None is known to fit. {maybe.Image.Title}: {maybe.Reasons[0].Text}"],
+                    NextAction.Open,
+                    "See which",
+                    "match",
+                    2
+                )
+                : new("Find another image", ["No image on the shelf fits this board."], NextAction.Open, "See why", "match", 2);
         var record = best.Record;
         List<string> why = [];
         if (record.Tries > 0)
@@ -264,7 +291,7 @@ public static class NextThings
                 "Take power off before moving wires."
             );
         var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, proof.Sag);
-        if (!supply.Enough)
+        if (supply.Enough == false)
             return new(
                 supply.ChangeTitle ?? SupplyCheck.AnotherSupply,
                 supply.Change is { } better ? [supply.Text, better] : [supply.Text],

@@ -61,7 +61,9 @@ public static class BeforePower
                 Do($"{part.Name}: connected before power.", "A cable goes onto a header with the power off, every pin in its row.");
         // The caution of the wires stands at their drawing.
         if (catalogue.Adapter(board.Connected.AdapterId) is { } adapter && ConsoleWires.Check(adapter, model.Console).MayBeWired)
-            Do($"Wire the console, then open it at {model.Console.Speed} 8N1: an empty window is right until power.");
+            Do(model.Console.Speed is { } speed
+                    ? $"Wire the console, then open it at {speed} 8N1: an empty window is right until power."
+                    : "Wire the console, then open it at 115200 8N1 to begin with: the speed is not known, and is told from what arrives.");
         else if (
             catalogue.Adapter(board.Connected.AdapterId) is { } other
             && ConsoleWires.Check(other, model.Console).Measure is { } measure
@@ -69,12 +71,17 @@ public static class BeforePower
             Do(measure, ConsoleWires.CautionFor(model.Console.Level));
         var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, proof?.Sag);
         Do(
-            supply.Enough ? $"Supply into the {model.Power.Connector} socket, last of all." : $"Leave the supply: {supply.Text}",
+            supply.Enough switch
+            {
+                true => $"Supply into the {model.Power.Connector} socket, last of all.",
+                false => $"Leave the supply: {supply.Text}",
+                null => $"Supply last of all, and with care: {supply.Text} {supply.Change}",
+            },
             "Never open a mains adapter; where wiring leaves the bench, local codes and a licensed electrician decide."
         );
         if (model.Lights.Count > 0)
             Do(
-                $"Watch the lights: {string.Join("; ", model.Lights.Select(l => $"{Lower(l.Name)}, {Lower(l.Pattern)}: {Lower(l.Meaning)}"))}."
+                $"Watch the lights: {string.Join("; ", model.Lights.Select(l => Lower(l.Name) + (l.Pattern is { } pattern ? $", {Lower(pattern)}" : "") + (l.Meaning is { } meaning ? $": {Lower(meaning)}" : "")))}."
             );
         return list;
     }

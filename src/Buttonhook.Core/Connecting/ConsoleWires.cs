@@ -38,12 +38,14 @@ public static class ConsoleWires
     {
         if (Levels(adapter, port) is { } harm)
             return Not(harm);
-        if (port.Speed > adapter.MaxSpeed)
-            return Not($"{adapter.Name} reaches {adapter.MaxSpeed} bits a second; this console runs at {port.Speed}.");
-        if (ConsoleSpeed.Of(adapter, port.Speed) is { Reads: false } off)
+        if (port.Speed is { } speed && speed > adapter.MaxSpeed)
+            return Not($"{adapter.Name} reaches {adapter.MaxSpeed} bits a second; this console runs at {speed}.");
+        if (port.Speed is { } rate && ConsoleSpeed.Of(adapter, rate) is { Reads: false } off)
             return Not($"{adapter.Name} cannot make this rate. {off.Text}");
         var logic = port.Level != ConsoleLevel.Rs232;
         string Own(string name, string pin) => adapter.Connector == "nine-pin" ? $"{name}, {pin}" : name;
+        if (port.Level == ConsoleLevel.Unknown || port.Pins is null)
+            return new(null, Measure(port), "The wrong level or pin destroys the board's pin or the adapter.", [], [], [], []);
         IReadOnlyList<Wire> wires =
         [
             new(Own("ground", "5"), $"ground, {port.Ground}", "both ends need the same zero"),
@@ -51,13 +53,8 @@ public static class ConsoleWires
             new(Own("receive", "2"), $"transmit, {port.Transmit}", "what the board prints"),
         ];
         var notes = new List<string>();
-        if (port.Level == ConsoleLevel.Unknown)
-        {
-            var measure =
-                $"Nobody knows at which level this console speaks. Before you connect it, measure its transmit pin against ground with a meter, board on: "
-                + "1.8, 3.3 or 5 V is logic of that level, minus 3 to minus 15 V is RS-232. Then put the level on the board's card.";
-            return new(null, measure, "The wrong level destroys the board's pin or the adapter.", [], [], [], []);
-        }
+        if (port.Speed is null)
+            notes.Add("Its speed is not known: begin with 115200; the true one is told from what arrives.");
         if (adapter.Levels.Count > 1)
             notes.Add(
                 $"Set the adapter's jumper to {Volts(port.Level)} before you connect it, and measure its transmit wire: {string.Join(", ", adapter.Levels.Where(l => l != port.Level).Select(l => AtJumper(l, port.Level)))}."
@@ -78,6 +75,22 @@ public static class ConsoleWires
             notes.Add("With a straight cable nothing at all appears.");
         }
         return new(null, null, CautionFor(port.Level), wires, notes, AdapterRow(adapter), BoardRow(port));
+    }
+
+    /// <summary>What to measure when pins or level are not known, in the order in which it is safe.</summary>
+    private static string Measure(ConsolePort port)
+    {
+        var pins =
+            port.Pins is null
+                ? "Nobody knows which pins carry this console. Power off: the ground pin is the one that a meter's beeper joins with the metal of a socket. "
+                    + "Power on: transmit is the pin that stands at a steady voltage against ground and flickers while the board starts. "
+                : "";
+        var level =
+            port.Level == ConsoleLevel.Unknown
+                ? "Nobody knows at which level this console speaks. Before you connect it, measure its transmit pin against ground with a meter, board on: "
+                    + "1.8, 3.3 or 5 V is logic of that level, minus 3 to minus 15 V is RS-232. "
+                : "";
+        return $"{pins}{level}Then put it on the board's card.";
     }
 
     /// <summary>What can be hurt when a console of this level is wired.</summary>
@@ -146,13 +159,13 @@ public static class ConsoleWires
     /// <summary>The header's three pins in the order of their numbers, where they have numbers.</summary>
     private static IReadOnlyList<DrawnPin> BoardRow(ConsolePort port)
     {
-        (string Name, string Pin, int Wire)[] pins =
+        (string Name, string? Pin, int Wire)[] pins =
         [
             ("ground", port.Ground, 0),
             ("receive", port.Receive, 1),
             ("transmit", port.Transmit, 2),
         ];
-        var ordered = pins.All(p => int.TryParse(p.Pin, out _)) ? pins.OrderBy(p => int.Parse(p.Pin)).ToArray() : pins;
+        var ordered = pins.All(p => int.TryParse(p.Pin, out _)) ? pins.OrderBy(p => int.Parse(p.Pin!)).ToArray() : pins;
         return [.. ordered.Select(p => new DrawnPin($"{p.Pin} {p.Name}", null, p.Wire, null))];
     }
 }

@@ -546,7 +546,8 @@ internal sealed class BootChain(ImageBytes image, IReadOnlyList<Volume> volumes,
                     boot.Name("/" + hidden)
                 )
             );
-        firstLine = firstLine.Replace("console=serial0", $"console={board.ConsoleDevice}", StringComparison.Ordinal);
+        if (board.ConsoleDevice is not null)
+            firstLine = firstLine.Replace("console=serial0", $"console={board.ConsoleDevice}", StringComparison.Ordinal);
         return (new($"{boot.Name(commandName)}:1", firstLine, kernel, boot.Name(kernelName), initial, missing, deviceTree, false), null);
     }
 }

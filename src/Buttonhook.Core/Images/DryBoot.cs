@@ -5,22 +5,28 @@ using Buttonhook.Core.Consoles;
 namespace Buttonhook.Core.Images;
 
 /// <summary>The minimal board card that a dry boot needs.</summary>
-/// <param name="Loader">distro (extlinux.conf or a boot script), efi, bios, or keyvalue (key=value configuration with a one-line command line).</param>
+/// <param name="Loader">distro (extlinux.conf or a boot script), efi, bios, or keyvalue (key=value configuration with a one-line command line); null when nobody knows.</param>
+/// <param name="ConsoleDevice">Null when nobody knows; so are speed and memory.</param>
 /// <param name="BootMedium">sd, usb or virtio: decides what the disk is called.</param>
 /// <param name="Compatible">Device-tree names of the board; empty when not known.</param>
 /// <param name="Firmware">Free text.</param>
 /// <param name="FirstLoader">What its boot ROM expects on a card, or null when that is not known.</param>
 public sealed record DryBoard(
     InstructionSet Architecture,
-    string Loader,
+    string? Loader,
     string BootMedium,
-    string ConsoleDevice,
-    int ConsoleSpeed,
-    int MemoryMiB,
+    string? ConsoleDevice,
+    int? ConsoleSpeed,
+    int? MemoryMiB,
     IReadOnlyList<string> Compatible,
     string Firmware,
     FirstLoaderPlace? FirstLoader = null
-);
+)
+{
+    /// <summary>The word that puts the console on the kernel's command line; null when the device is not known.</summary>
+    [JsonIgnore]
+    public string? ConsoleArgument => ConsoleDevice is null ? null : $"console={ConsoleDevice}{(ConsoleSpeed is { } speed ? $",{speed}" : "")}";
+}
 
 /// <summary>How one link of the chain came out.</summary>
 public enum LinkResult
@@ -77,7 +83,7 @@ public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
     public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)
     {
         var table = PartitionTable.Read(image);
-        return new DryBooter(image, table, Volume.All(image, table), board, unpack).Run();
+        return DryBooter.Play(image, table, Volume.All(image, table), board, unpack).Dry;
     }
 }
 

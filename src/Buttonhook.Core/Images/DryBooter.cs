@@ -24,12 +24,56 @@ internal sealed class DryBooter(
     /// <summary>The kernel command line as far as the chain was followed, or null.</summary>
     public string? CommandLine { get; private set; }
 
+    /// <summary>How the loader of this board was taken to find a system, or null.</summary>
+    public string? Loader => board.Loader;
+
+    /// <summary>Plays the boot; where nobody knows how the board's loader finds a system, every way is tried and the one that comes furthest counts, as a guess.</summary>
+    public static (DryBooter Booter, DryBoot Dry) Play(
+        ImageBytes image,
+        PartitionTable table,
+        IReadOnlyList<Volume> volumes,
+        DryBoard board,
+        Func<Stream, Stream?> unpack
+    )
+    {
+        (DryBooter Booter, DryBoot Dry) By(string? loader)
+        {
+            var booter = new DryBooter(image, table, volumes, board with { Loader = loader }, unpack);
+            return (booter, booter.Run());
+        }
+        if (board.Loader is not null)
+            return By(board.Loader);
+        var ways = board.Architecture == InstructionSet.Amd64 ? (string[])["efi", "bios"] : ["distro", "keyvalue", "efi"];
+        var best = ways.Select(By)
+            .OrderBy(w => w.Dry.Verdict == DryVerdict.DoesNotBoot)
+            .ThenByDescending(w => w.Booter.Handover is not null)
+            .ThenByDescending(w => w.Dry.Steps.Count(s => s.Result == LinkResult.Passed))
+            .First();
+        var guess = new DryStep(
+            Stage.SecondLoader,
+            LinkResult.CannotTell,
+            $"Nobody knows how this board's loader finds a system. {(best.Dry.Verdict == DryVerdict.DoesNotBoot ? "No way that is known here leads through; this one comes furthest" : "It goes through")} {Way(best.Booter.Loader)}.",
+            null
+        );
+        return (best.Booter, new(best.Dry.Verdict == DryVerdict.Boots ? DryVerdict.CannotTell : best.Dry.Verdict, [guess, .. best.Dry.Steps]));
+    }
+
+    private static string Way(string? loader) =>
+        loader switch
+        {
+            "efi" => "by an EFI program",
+            "bios" => "by the first sectors of the disk",
+            "keyvalue" => "by a key=value configuration",
+            _ => "by extlinux.conf or a boot script",
+        };
+
     public DryBoot Run()
     {
         try
         {
             var verdict = Play();
-            return new(verdict, steps);
+            var known = board.ConsoleDevice is not null && board.MemoryMiB is not null;
+            return new(verdict == DryVerdict.Boots && !known ? DryVerdict.CannotTell : verdict, steps);
         }
         catch (UnreadableException e)
         {
@@ -129,11 +173,17 @@ internal sealed class DryBooter(
                     loaded.Where
                 );
             var needed = (h.Kernel.Payload?.Length ?? 0) + loaded.Bytes.Length + initial.UnpackedBytes;
-            if (needed > (long)board.MemoryMiB * Sizes.MiB * 9 / 10)
+            if (board.MemoryMiB is not { } memory)
+                CannotTell(
+                    Stage.Kernel,
+                    $"Cannot tell without the memory of the board: kernel and initial file system take {Sizes.Binary(needed)}.",
+                    loaded.Where
+                );
+            else if (needed > (long)memory * Sizes.MiB * 9 / 10)
                 return Fail(
                     Stage.Kernel,
                     "out-of-memory",
-                    $"Kernel and initial file system take {Sizes.Binary(needed)}; the board has {board.MemoryMiB} MiB.",
+                    $"Kernel and initial file system take {Sizes.Binary(needed)}; the board has {memory} MiB.",
                     "Take a smaller image.",
                     loaded.Where
                 );
@@ -509,6 +559,15 @@ internal sealed class DryBooter(
     {
         // The kernel takes a carriage return for a space; only programs that read the line themselves trip over it.
         var consoles = arguments.All("console").Select(c => c.TrimEnd('\r')).ToList();
+        if (board.ConsoleDevice is null)
+        {
+            CannotTell(
+                Stage.Kernel,
+                $"Cannot tell without the board's console device whether anything is seen of this boot: {(consoles.Count > 0 ? $"the command line's is {string.Join(" and ", consoles)}" : "the command line names none")}.",
+                h.Where
+            );
+            return;
+        }
         var ours = consoles.FirstOrDefault(c => c.Split(',')[0] == board.ConsoleDevice);
         var byTree = consoles.Count == 0 && board.Architecture != InstructionSet.Amd64 && TreeNamesConsole(h);
         if (ours is null && !byTree)
@@ -520,18 +579,18 @@ internal sealed class DryBooter(
                     : consoles.All(c => c.Length == 0)
                         ? "The command line has console= with nothing behind it: start-up messages go nowhere."
                     : $"The command line's console is {string.Join(" and ", consoles)}; the board's is {board.ConsoleDevice}.",
-                $"Add console={board.ConsoleDevice},{board.ConsoleSpeed} to the command line.",
+                $"Add {board.ConsoleArgument} to the command line.",
                 h.Where,
-                FileEdit.At(h.Where, null, $"console={board.ConsoleDevice},{board.ConsoleSpeed}")
+                FileEdit.At(h.Where, null, board.ConsoleArgument!)
             );
-        else if (ours is not null && ours.Split(',') is [_, var mode, ..] && Digits(mode) is { } speed && speed != board.ConsoleSpeed)
+        else if (ours is not null && ours.Split(',') is [_, var mode, ..] && Digits(mode) is { } speed && board.ConsoleSpeed is { } wanted && speed != wanted)
             Warn(
                 Stage.Kernel,
                 "console-speed-mismatch",
-                $"The command line sets {speed} bits a second, the board's console runs at {board.ConsoleSpeed}.",
-                $"Set console={board.ConsoleDevice},{board.ConsoleSpeed}.",
+                $"The command line sets {speed} bits a second, the board's console runs at {wanted}.",
+                $"Set {board.ConsoleArgument}.",
                 h.Where,
-                FileEdit.At(h.Where, $"console={ours}", $"console={board.ConsoleDevice},{board.ConsoleSpeed}")
+                FileEdit.At(h.Where, $"console={ours}", board.ConsoleArgument!)
             );
         else
             Pass(
@@ -575,7 +634,7 @@ internal sealed class DryBooter(
                         "/etc/inittab",
                         0,
                         null,
-                        $"{board.ConsoleDevice}::respawn:/sbin/getty -L {board.ConsoleDevice} {board.ConsoleSpeed} vt100"
+                        $"{board.ConsoleDevice}::respawn:/sbin/getty -L {board.ConsoleDevice} {board.ConsoleSpeed ?? 0} vt100"
                     )
             );
     }

@@ -48,8 +48,6 @@ public sealed record Inspection(
     DryBoot? DryBoot
 )
 {
-    private const int MostTrees = 5000;
-    private const int LargestTree = 4 << 20;
     private static readonly string[] KernelNames = ["Image", "zImage", "vmlinuz", "kernel", "bzImage", "uImage", "linux"];
     private static readonly string[] Releases = ["/etc/os-release", "/usr/lib/os-release"];
 
@@ -78,11 +76,10 @@ public sealed record Inspection(
         string? chain = null;
         if (board is not null)
         {
-            var booter = new DryBooter(image, table, volumes, board, unpack);
-            dry = booter.Run();
+            (var booter, dry) = DryBooter.Play(image, table, volumes, board, unpack);
             handover = booter.Handover;
             command = booter.CommandLine;
-            chain = handover is null ? null : board.Loader;
+            chain = handover is null ? null : booter.Loader;
         }
         else
         {
@@ -237,50 +234,16 @@ public sealed record Inspection(
     private static List<InspectedTree> Trees(IReadOnlyList<Volume> volumes, List<string> notes)
     {
         var found = new List<InspectedTree>();
-        foreach (var volume in volumes.Where(v => v.Tree is not null))
-        {
-            var folders = new Queue<(string Path, int Depth)>([("/", 0)]);
-            while (folders.TryDequeue(out var at) && found.Count < MostTrees)
-                try
-                {
-                    foreach (var name in volume.Tree!.List(at.Path))
-                    {
-                        var path = at.Path.TrimEnd('/') + "/" + name;
-                        if (name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase) && volume.Tree.Read(path, LargestTree) is { } blob)
-                            Add(path, blob);
-                        else if (at.Depth < 6 && IsTreeFolder(path) && volume.Tree.Find(path) is { IsFolder: true })
-                            folders.Enqueue((path, at.Depth + 1));
-                    }
-                }
-                catch (UnreadableException e)
-                {
-                    notes.Add($"{volume.Name(at.Path)} cannot be read: {e.Message}.");
-                }
-
-            void Add(string path, byte[] blob)
+        foreach (var (where, blob) in ImageTrees.Of(volumes, notes))
+            try
             {
-                try
-                {
-                    var tree = DeviceTree.Read(blob);
-                    found.Add(new(volume.Name(path), tree.Model, tree.Compatible));
-                }
-                catch (UnreadableException e)
-                {
-                    notes.Add($"The device tree {volume.Name(path)} cannot be used: {e.Message}.");
-                }
+                var tree = DeviceTree.Read(blob);
+                found.Add(new(where, tree.Model, tree.Compatible));
             }
-        }
+            catch (UnreadableException e)
+            {
+                notes.Add($"The device tree {where} cannot be used: {e.Message}.");
+            }
         return found;
     }
-
-    /// <summary>Where device trees lie: at the top, under boot, dtb and dtbs folders, and beside kernels under usr/lib.</summary>
-    private static bool IsTreeFolder(string path) =>
-        path.Contains("/dtb", StringComparison.Ordinal)
-        || path.Contains("device-tree", StringComparison.Ordinal)
-        || path.Contains("overlays", StringComparison.Ordinal)
-        || path is "/boot" or "/usr" or "/usr/lib" or "/lib" or "/lib/firmware" or "/usr/lib/firmware"
-        || path.StartsWith("/boot/", StringComparison.Ordinal)
-        || path.StartsWith("/usr/lib/linux-image", StringComparison.Ordinal)
-        || path.StartsWith("/lib/linux-image", StringComparison.Ordinal)
-        || (path.LastIndexOf('/') == 0 && path is not ("/proc" or "/sys" or "/dev" or "/var" or "/home" or "/etc" or "/bin" or "/sbin"));
 }

@@ -17,21 +17,21 @@ public static class Contradictions
             if (differs)
                 list.Add($"{what}: the bench says {bench}, the log says {log}.");
         }
-        if (facts.Board is { } named)
-            Differ(!Same(named, model.Banner) && !Same(named, model.Name), "Board", model.Banner, named);
-        if (facts.Architecture is { } set && Enum.TryParse<InstructionSet>(set, true, out var runs))
+        if (facts.Board is { } named && model.Banner is { } banner)
+            Differ(!Same(named, banner) && !Same(named, model.Name), "Board", banner, named);
+        if (facts.Architecture is { } set && Enum.TryParse<InstructionSet>(set, true, out var runs) && model.InstructionSet is { } made)
             Differ(
-                runs != model.InstructionSet && !(model.InstructionSet == InstructionSet.Arm64 && runs == InstructionSet.Armhf),
+                runs != made && !(made == InstructionSet.Arm64 && runs == InstructionSet.Armhf),
                 "Processor",
-                model.InstructionSet.Words(),
+                made.Words(),
                 runs.Words()
             );
         // A system sees a little less than is fitted (up to an eighth is kept back), never more.
-        if (facts.MemoryBytes is { } bytes)
+        if (facts.MemoryBytes is { } bytes && board.MemoryMiB is { } memory)
             Differ(
-                bytes > board.MemoryMiB * Sizes.MiB || bytes < board.MemoryMiB * Sizes.MiB * 7 / 8,
+                bytes > memory * Sizes.MiB || bytes < memory * Sizes.MiB * 7 / 8,
                 "Memory",
-                Sizes.Memory(board.MemoryMiB),
+                Sizes.Memory(memory),
                 Sizes.Binary(bytes)
             );
         if (hostName is not null && facts.Hostname is { } host)

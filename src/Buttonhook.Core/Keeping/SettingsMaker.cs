@@ -37,7 +37,7 @@ public static class SettingsMaker
             model.Carrier is null ? model.Name : $"{model.Name} on {model.Carrier}",
             board.RevisionId,
             board.MemoryMiB,
-            model.InstructionSet.Words(),
+            model.InstructionSet?.Words(),
             image?.Title,
             image?.Version,
             board.Connected.CardGb,
@@ -71,7 +71,19 @@ public static class SettingsMaker
         Line();
         Line("| what | value |");
         Line("| --- | --- |");
-        Row("board", $"{s.Maker} {s.Model}, revision {s.Revision}, {Sizes.Memory(s.MemoryMiB)}, {s.InstructionSet}");
+        Row(
+            "board",
+            string.Join(
+                ", ",
+                new[]
+                {
+                    s.Maker is null ? s.Model : $"{s.Maker} {s.Model}",
+                    $"revision {s.Revision}",
+                    s.MemoryMiB is { } memory ? Sizes.Memory(memory) : null,
+                    s.InstructionSet,
+                }.OfType<string>()
+            )
+        );
         Row("image", s.Image);
         Row("card", s.CardGb is { } gb ? $"{gb} GB card, {Sizes.Binary(Sizes.CardBytes(gb))}" : null);
         Row("supply", s.Supply);

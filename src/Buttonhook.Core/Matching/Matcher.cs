@@ -46,7 +46,7 @@ public static class Matcher
     {
         if (catalogue.Model(board.ModelId) is not { } model)
             return [];
-        var siblings = catalogue.Models.Where(m => m.Processor == model.Processor && m.Id != model.Id).ToList();
+        var siblings = catalogue.Models.Where(m => m.Processor is not null && m.Processor == model.Processor && m.Id != model.Id).ToList();
         return
         [
             .. catalogue
@@ -212,11 +212,13 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> InstructionSet(Pair p)
     {
-        if (!p.Model.InstructionSet.Starts(p.Image.InstructionSet))
+        if (p.Model.InstructionSet is not { } own)
             yield return (
-                Bearing.Stops,
-                $"Kernel is for {p.Image.InstructionSet.Words()}, this board is {p.Model.InstructionSet.Words()}."
+                Bearing.Unproven,
+                $"Cannot tell without the board's processor: this kernel is for {p.Image.InstructionSet.Words()}. A device tree, or the first lines of a boot log, tell it."
             );
+        else if (!own.Starts(p.Image.InstructionSet))
+            yield return (Bearing.Stops, $"Kernel is for {p.Image.InstructionSet.Words()}, this board is {own.Words()}.");
     }
 
     private static IEnumerable<(Bearing, string)> Revision(Pair p)
@@ -247,7 +249,9 @@ public static class Matcher
         var sibling = p
             .Image.Supports.Select(s => (Support: s, Model: p.Siblings.FirstOrDefault(m => m.Id == s.Model)))
             .FirstOrDefault(s => s.Model is not null);
-        if (sibling.Model is null)
+        if (sibling.Model is null && p.Model.Processor is null)
+            yield return (Bearing.Unproven, $"Cannot tell without the board's processor: made for {Names(p)}.");
+        else if (sibling.Model is null)
             yield return (Bearing.Stops, $"Made for {Names(p)}; its loader does not know the {p.Model.Processor} processor.");
         else
             yield return (
@@ -264,24 +268,29 @@ public static class Matcher
             yield return (Bearing.Good, "x86-64 boards describe themselves; no device tree is needed.");
         else if (p.Image.Trees is not { Count: > 0 } trees)
             yield return (Bearing.Unproven, "No device tree is on the image: it starts if this board's loader hands over its own.");
-        else if (revision is not null && Has(trees, revision.Compatible))
-            yield return (Bearing.Good, $"Carries the device tree of this very revision ({revision.Compatible}).");
-        else if (p.Model.Revisions.LastOrDefault(r => r.Id != p.Board.RevisionId && Has(trees, r.Compatible)) is { } other)
+        else if (revision?.Compatible is { } exact && Has(trees, exact))
+            yield return (Bearing.Good, $"Carries the device tree of this very revision ({exact}).");
+        else if (p.Model.Revisions.LastOrDefault(r => r.Id != p.Board.RevisionId && r.Compatible is { } name && Has(trees, name)) is { } other)
             yield return (
                 Bearing.Unproven,
                 $"Carries the device tree of revision {other.Id} only. {(revision?.Changed is { } changed && OlderThan(p.Model, other.Id, p.Board.RevisionId) ? $"What changed since: {Lower(changed)}." : "Expect small things to be missing.")}"
             );
-        else if (p.Siblings.FirstOrDefault(m => m.Revisions.Any(r => Has(trees, r.Compatible))) is { } sibling)
+        else if (p.Siblings.FirstOrDefault(m => m.Revisions.Any(r => r.Compatible is { } name && Has(trees, name))) is { } sibling)
             yield return (
                 Bearing.Unproven,
-                $"Carries the device tree of {sibling.Maker} {sibling.Name}, which has the same processor. {Missing(p.Model, sibling)}"
+                $"Carries the device tree of {sibling.FullName}, which has the same processor. {Missing(p.Model, sibling)}"
+            );
+        else if (p.Model.Revisions.All(r => r.Compatible is null))
+            yield return (
+                Bearing.Unproven,
+                $"Cannot tell without the board's device-tree name: {trees.Count} device {(trees.Count == 1 ? "tree is" : "trees are")} on the image. Choose the one that is called like the board."
             );
         else
             yield return (
                 Bearing.Stops,
                 trees.Count == 1
-                    ? $"Its only device tree ({trees[0]}) is not for {p.Model.Name}, nor for another board with the {p.Model.Processor} processor."
-                    : $"None of its {trees.Count} device trees is for {p.Model.Name} or another board with the {p.Model.Processor} processor."
+                    ? $"Its only device tree ({trees[0]}) is not for {p.Model.Name}, nor for another board with {(p.Model.Processor is { } one ? $"the {one} processor" : "its processor")}."
+                    : $"None of its {trees.Count} device trees is for {p.Model.Name} or another board with {(p.Model.Processor is { } its ? $"the {its} processor" : "its processor")}."
             );
     }
 
@@ -337,6 +346,16 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> BootMedium(Pair p)
     {
+        if (p.Model.BootMedia.Count == 0)
+        {
+            yield return (
+                Bearing.Unproven,
+                $"Cannot tell without knowing where the board looks for a system: this image starts from {string.Join(" or ", p.Image.BootMedia)}."
+            );
+            if (p.Board.Connected.CardGb is null && p.Image.BootMedia.Contains("card"))
+                yield return (Bearing.Change, "No card is in this board yet.");
+            yield break;
+        }
         var onCard = p.Model.BootMedia.Contains("card") && p.Image.BootMedia.Contains("card");
         var common = onCard ? "card" : p.Model.BootMedia.FirstOrDefault(p.Image.BootMedia.Contains);
         if (common is null)
@@ -371,24 +390,39 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> Memory(Pair p)
     {
-        if (p.Board.MemoryMiB < p.Image.MinimumMemoryMiB)
+        if (p.Board.MemoryMiB is not { } memory)
+        {
+            yield return (
+                Bearing.Unproven,
+                $"Cannot tell without the memory that is fitted: it needs {Sizes.Memory(p.Image.MinimumMemoryMiB)}. The loader's first lines say how much there is."
+            );
+            yield break;
+        }
+        if (memory < p.Image.MinimumMemoryMiB)
             yield return (
                 Bearing.Stops,
-                $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB)} of memory; this board has {Sizes.Memory(p.Board.MemoryMiB)}."
+                $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB)} of memory; this board has {Sizes.Memory(memory)}."
             );
-        else if (p.Board.MemoryMiB < p.Image.ComfortableMemoryMiB)
+        else if (memory < p.Image.ComfortableMemoryMiB)
             yield return (
                 Bearing.Note,
-                $"Slow with {Sizes.Memory(p.Board.MemoryMiB)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable."
+                $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable."
             );
-        if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && p.Board.MemoryMiB > 4096)
+        if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && memory > 4096)
             yield return (Bearing.Note, "A 32-bit system gives one program 4 GiB at most.");
     }
 
     private static IEnumerable<(Bearing, string)> Console(Pair p)
     {
         var wanted = p.Model.Console;
-        if (p.Image.ConsoleDevice is null)
+        if (wanted.Argument is null || wanted.Speed is null)
+            yield return (
+                Bearing.Unproven,
+                p.Image.ConsoleDevice is { } its
+                    ? $"Cannot tell without the board's console {(wanted.Device is null ? "device" : "speed")}: this image prints on {its}. A boot log tells it."
+                    : "Cannot tell without the board's console device: this image names none either. A boot log tells it."
+            );
+        else if (p.Image.ConsoleDevice is null)
             yield return (Bearing.Change, $"No serial console on its command line: add {KernelArguments.Console(wanted)}.");
         else if (p.Image.ConsoleDevice != wanted.Device || p.Image.ConsoleSpeed != wanted.Speed)
             yield return (

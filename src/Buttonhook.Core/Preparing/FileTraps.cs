@@ -133,19 +133,19 @@ public static class FileTraps
         }
         foreach (var word in line.Words.Where(w => w.StartsWith(',') || w.StartsWith('=') || w.EndsWith(',') || w.EndsWith('=')))
             traps.Add(new(1, $"“{word}” is half a word: a blank stands where none belongs.", false));
-        if (console is not null && line.Last("console") is { } last && last.Split(',')[0] != console.Device)
+        if (console?.Device is { } device && line.Last("console") is { } last && last.Split(',')[0] != device)
         {
-            var there = line.All("console").Any(c => c.Split(',')[0] == console.Device);
+            var there = line.All("console").Any(c => c.Split(',')[0] == device);
             traps.Add(
                 new(
                     1,
-                    $"The last console= is {last}; the last one gets the messages of the start, and this board's console is {console.Device}."
-                        + (there ? $" {console.Device} is put last." : ""),
+                    $"The last console= is {last}; the last one gets the messages of the start, and this board's console is {device}."
+                        + (there ? $" {device} is put last." : ""),
                     there
                 )
             );
             if (there)
-                line = line.ConsoleLast(console.Device);
+                line = line.ConsoleLast(device);
         }
         foreach (var finding in line.Findings())
             traps.Add(new(1, finding, false));

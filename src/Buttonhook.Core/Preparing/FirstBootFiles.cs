@@ -108,8 +108,8 @@ public static class FirstBootFiles
 
         KernelCommandLine Edit(KernelCommandLine line)
         {
-            if (set.ConsoleOn)
-                line = line.WithConsole(console.Device, console.Speed);
+            if (set.ConsoleOn && console is { Device: { } device, Speed: { } speed })
+                line = line.WithConsole(device, speed);
             if (set.VideoMode is { } mode)
                 line = line.Insert($"video={mode}");
             if (set.UsbNetwork)

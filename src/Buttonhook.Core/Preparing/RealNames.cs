@@ -1,6 +1,6 @@
 namespace Buttonhook.Core.Preparing;
 
-/// <summary>Names that somebody else keeps a list of: time zones (IANA) and countries (ISO 3166-1 alpha-2), each as <c>data/names</c> holds them.</summary>
+/// <summary>Names that somebody else keeps a list of: time zones (IANA) and countries (ISO 3166-1 alpha-2), each as <c>data/knowledge/names</c> holds them.</summary>
 public sealed record RealNames(IReadOnlySet<string> TimeZones, IReadOnlySet<string> Countries)
 {
     /// <summary>The names of a list file: one a line; empty lines and lines that begin with # are left out.</summary>

@@ -101,14 +101,16 @@ internal sealed class BootScript
         steps.Add(new(wait, $"[{kernelClock.ToString("0.000000", CultureInfo.InvariantCulture), 12}] {text}\r\n"));
     }
 
-    private string MemoryWords => Sizes.Binary((long)plan.Board.MemoryMiB << 20).Replace(".0", "", StringComparison.Ordinal);
+    private string Banner => Model.Banner ?? Model.FullName;
+
+    private string MemoryWords => Sizes.Binary((long)plan.MemoryMiB << 20).Replace(".0", "", StringComparison.Ordinal);
 
     private string KernelVersion => plan.Image?.Kernel ?? "6.6.30";
 
     private string RootArgument => Has("root-not-found") ? "5e1c04aa-02" : plan.Image!.RootPartUuid;
 
     private string CommandLine =>
-        $"root=PARTUUID={RootArgument} ro rootwait{(Has("console-arg-missing") ? " console=tty0" : $" console={Model.Console.Device},{Model.Console.Speed}n8")}";
+        $"root=PARTUUID={RootArgument} ro rootwait{(Has("console-arg-missing") ? " console=tty0" : $" console={plan.Console.Device},{plan.Console.Speed}n8")}";
 
     // The loaders answer true when the boot ends in them.
     private bool BoardLoaders()
@@ -128,13 +130,13 @@ internal sealed class BootScript
             if (Model.InstructionSet == InstructionSet.Riscv64)
             {
                 Say(120, "\r\nOpenSBI v1.4");
-                Say(10, $"Platform Name             : {Model.Banner}");
+                Say(10, $"Platform Name             : {Banner}");
             }
             Say(90, "Trying to boot from MMC1");
         }
-        Say(600, $"\r\nU-Boot 2024.01 (Mar 02 2026 - 09:14:55 +0000) {Model.Banner}\r\n");
-        Say(40, $"CPU:   {Model.Processor}");
-        Say(5, $"Model: {Model.Banner} rev {plan.Board.RevisionId}");
+        Say(600, $"\r\nU-Boot 2024.01 (Mar 02 2026 - 09:14:55 +0000) {Banner}\r\n");
+        Say(40, $"CPU:   {Model.Processor ?? Model.Name}");
+        Say(5, $"Model: {Banner} rev {plan.Board.RevisionId}");
         if (Has("dram-init-failed"))
         {
             Say(900, "DRAM:  0 Bytes");
@@ -178,7 +180,7 @@ internal sealed class BootScript
             return LoaderGivesUp();
         }
         Say(600, $"append: {CommandLine}");
-        var tree = $"/dtbs/{Model.Revision(plan.Board.RevisionId)?.Compatible.Replace(',', '-') ?? Model.Id}.dtb";
+        var tree = $"/dtbs/{Model.Revision(plan.Board.RevisionId)?.Compatible?.Replace(',', '-') ?? Model.Id}.dtb";
         Say(40, $"Retrieving file: {tree}");
         if (Has("dtb-missing"))
         {
@@ -216,7 +218,7 @@ internal sealed class BootScript
 
     private bool PcLoaders()
     {
-        Say(1500, $"\x1b[2J\x1b[1;1HUEFI firmware (version 4.2 built at 10:02:11 on Jan 12 2026)\r\n{Model.Banner}");
+        Say(1500, $"\x1b[2J\x1b[1;1HUEFI firmware (version 4.2 built at 10:02:11 on Jan 12 2026)\r\n{Banner}");
         if (Has("no-boot-medium") || plan.Image is null)
         {
             Say(2500, "Booting from Hard Disk...\r\nBoot failed: could not read the boot disk");
@@ -267,13 +269,13 @@ internal sealed class BootScript
         };
         // Early lines carry no time of their own: the kernel has no clock yet.
         K(1, $"Linux version {KernelVersion}-{suffix} (build@orchard) (gcc 12.2.0) #1 SMP");
-        K(1, $"Machine model: {Model.Banner} rev {plan.Board.RevisionId}");
+        K(1, $"Machine model: {Banner} rev {plan.Board.RevisionId}");
         K(1, "Zone ranges:\r\n[    0.000000]   DMA      [mem 0x0000000040000000-0x000000007fffffff]");
         K(1, "psci: probing for conduit method from DT.");
         K(2, $"Kernel command line: {CommandLine}");
         K(
             12,
-            $"Memory: {(long)plan.Board.MemoryMiB * 1024 * 93 / 100}K/{(long)plan.Board.MemoryMiB * 1024}K available (13248K kernel code, 2806K rwdata, 6464K init)"
+            $"Memory: {(long)plan.MemoryMiB * 1024 * 93 / 100}K/{(long)plan.MemoryMiB * 1024}K available (13248K kernel code, 2806K rwdata, 6464K init)"
         );
         foreach (
             var (delay, line) in new[]
@@ -296,7 +298,7 @@ internal sealed class BootScript
         else if (Has("out-of-memory"))
             K(500, "Initramfs unpacking failed: write error");
         K(420, "Freeing initrd memory: 31420K");
-        K(180, $"{Model.Console.Device}: 115200 baud, irq = 23, base_baud = 1500000");
+        K(180, $"{plan.Console.Device}: 115200 baud, irq = 23, base_baud = 1500000");
         K(150, "random: crng init done");
         K(260, "usb 1-1: new high-speed USB device number 2 using xhci-hcd");
         if (Has("supply-too-weak"))
@@ -490,5 +492,5 @@ internal sealed class BootScript
         return false;
     }
 
-    private void Login() => End(Then.Login, $"\r\n{plan.Image!.Title} {Host} {Model.Console.Device}\r\n\r\n{Host} login: ", 300);
+    private void Login() => End(Then.Login, $"\r\n{plan.Image!.Title} {Host} {plan.Console.Device}\r\n\r\n{Host} login: ", 300);
 }

@@ -40,7 +40,7 @@ public sealed class SimulatedBoard
         this.plan = plan;
         commandLine = plan.Image is null
             ? ""
-            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Model.Console.Device},{plan.Model.Console.Speed}n8";
+            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
         steps = new(BootScript.For(plan));
     }
 
@@ -105,7 +105,7 @@ public sealed class SimulatedBoard
         if (text.Length == 0)
             return;
         var bytes = Encoding.UTF8.GetBytes(text);
-        var sends = plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Model.Console.Speed) : plan.Model.Console.Speed;
+        var sends = plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Console.Speed) : plan.Console.Speed;
         if (sends != plan.ListenSpeed)
             bytes = LineModel.Receive(bytes, sends, plan.ListenSpeed);
         if (bytes.Length == 0)

@@ -55,9 +55,9 @@ public static class SimulatedFaults
                 yield return "no-boot-medium";
                 yield break;
             }
-            if (board.Connected.SupplyId is not null && !SupplyCheck.Check(board.Connected, model.Power, catalogue).Enough)
+            if (board.Connected.SupplyId is not null && SupplyCheck.Check(board.Connected, model.Power, catalogue).Enough == false)
                 yield return "supply-too-weak";
-            if (image.InstructionSet != model.InstructionSet)
+            if (model.InstructionSet is { } set && image.InstructionSet != set)
                 yield return "kernel-wrong-architecture";
             var support = image.Supports.FirstOrDefault(s => s.Model == board.ModelId);
             if (support is { Otherwise: not null } && !support.Revisions.Contains(board.RevisionId))
@@ -66,7 +66,7 @@ public static class SimulatedFaults
                 yield return "image-truncated";
             if (board.MemoryMiB < image.MinimumMemoryMiB)
                 yield return "out-of-memory";
-            if (image.ConsoleDevice != model.Console.Device || image.ConsoleSpeed != model.Console.Speed)
+            if (model.Console.Device is { } device && (image.ConsoleDevice != device || image.ConsoleSpeed != model.Console.Speed))
                 yield return "console-arg-missing";
         }
         return Candidates().Select(Find).FirstOrDefault(f => f is not null && !f.ClearedBy.Any(corrected.Contains));

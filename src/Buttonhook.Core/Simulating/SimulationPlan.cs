@@ -21,6 +21,12 @@ public sealed record SimulationPlan(
     string? HostName = null
 )
 {
+    /// <summary>The console that it plays; a card that knows none gets the first port, at the speed that is listened at: this is a rehearsal.</summary>
+    public (string Device, int Speed) Console => (Model.Console.Device ?? "ttyS0", Model.Console.Speed ?? ListenSpeed);
+
+    /// <summary>Its memory; where nobody knows how much is fitted it has what the image wants.</summary>
+    public int MemoryMiB => Board.MemoryMiB ?? Math.Max(512, Image?.ComfortableMemoryMiB ?? 0);
+
     /// <summary>What the system calls itself.</summary>
     public string Host => HostName ?? Board.Nickname.ToLowerInvariant();
 }

@@ -133,17 +133,23 @@ public class CardDraftTests
         Assert.Equal(["Ethernet", "USB"], card.Ports.Select(p => p.Name).Order());
         Assert.Equal("HDMI", Assert.Single(card.VideoOutputs).Name);
         Assert.Equal(
-            ("green", "blinking", "The card is being read"),
-            (card.Lights[0].Name, card.Lights[0].Pattern, card.Lights[0].Meaning)
+            new Light("green", null, "blinks while mmc0 is read or written", "green"),
+            card.Lights[0]
         );
-        Assert.All(draft.Read, f => Assert.Equal("device tree", f.From));
+        // What a tree does not tell is not there, and nothing stands in for it.
+        Assert.Equal(PowerInput.Nothing, card.Power);
+        Assert.Equal((null, ConsoleLevel.Unknown, null), (card.Console.Where, card.Console.Level, card.Console.Pins));
+        Assert.Equal((0, null, null), (card.BootMedia.Count, card.Loader, card.Revisions[0].Mark));
+        Assert.Equal("device tree", card.SourceOf("memoryMiB"));
+        Assert.Equal("device tree, /chosen stdout-path, alias serial2", card.SourceOf("console.speed"));
+        Assert.All(draft.Read, f => Assert.StartsWith("device tree", f.From));
     }
 
     [Fact]
     public void Only_what_no_source_tells_is_asked()
     {
         var asked = Draft(mark: "LQ5 R2", tree: Quince).Ask.Select(q => q.Field).ToList();
-        Assert.Equal(["where", "pins", "power", "bootMedia"], asked);
+        Assert.Equal(["pins", "power", "bootMedia"], asked);
     }
 
     [Fact]
@@ -153,7 +159,16 @@ public class CardDraftTests
         var draft = Draft(text: Encoding.UTF8.GetString(Bench.Log(plan)));
         Assert.Equal(("Thornlea", "Spindle 2"), (draft.Card.Maker, draft.Card.Name));
         Assert.Equal(InstructionSet.Arm64, draft.Card.InstructionSet);
-        Assert.Contains(draft.Ask, q => q.Field == "compatible");
+        Assert.Null(draft.Card.Revisions[0].Compatible);
+    }
+
+    [Fact]
+    public void What_is_printed_on_a_board_is_enough_for_a_card_of_which_nothing_else_is_known()
+    {
+        var card = Draft(mark: "LQ5 R2").Card;
+        Assert.Equal(("lq5-r2", null, "LQ5 R2", CardDraft.NoRevision), (card.Id, card.Maker, card.Name, card.Revisions[0].Id));
+        Assert.Equal((null, 0, null), (card.InstructionSet, card.MemoryMiB.Count, card.Console.Device));
+        Assert.Single(CardPack.Read("draft.yaml", DataFile.Write(card), CardPackTests.Schemas).Value!.Boards);
     }
 
     [Fact]

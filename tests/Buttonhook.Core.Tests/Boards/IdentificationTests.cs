@@ -14,7 +14,7 @@ public class IdentificationTests
         foreach (var model in Bench.Catalogue.Models)
         foreach (var revision in model.Revisions)
         {
-            var best = Tell(mark: revision.Mark.ToLowerInvariant().Replace(" ", "-")).Candidates[0];
+            var best = Tell(mark: revision.Mark!.ToLowerInvariant().Replace(" ", "-")).Candidates[0];
             Assert.Equal((model.Id, revision.Id), (best.ModelId, best.RevisionId));
             Assert.True(best.Probability > 0.9);
         }

@@ -113,7 +113,71 @@ public class ConnectingTests
         var cable = Bench.Catalogue.Cables[1];
         var with = SupplyCheck.Check(supply, cable, parts, Need);
         var without = SupplyCheck.Check(supply, cable, [.. parts.Skip(1)], Need);
-        return !with.Enough || without.Enough;
+        return with.Enough != true || without.Enough == true;
+    }
+
+    /// <summary>A need with some of its figures taken away.</summary>
+    private static PowerInput Without(PowerInput need, int left) =>
+        need with
+        {
+            Volts = (left & 1) == 0 ? null : need.Volts,
+            Amps = (left & 2) == 0 ? null : need.Amps,
+            MinimumVolts = (left & 4) == 0 ? null : need.MinimumVolts,
+            Connector = (left & 8) == 0 ? null : need.Connector,
+            Negotiates = (left & 16) == 0 ? null : need.Negotiates,
+            UsbAmps = (left & 32) == 0 ? null : need.UsbAmps,
+        };
+
+    [FsCheck.Xunit.Property(MaxTest = 2000)]
+    public bool Taking_a_figure_away_never_makes_a_supply_enough(byte left, byte which, byte cable, bool[] taken)
+    {
+        var parts = Bench.Catalogue.Parts.Where((_, i) => i < taken.Length && taken[i]).ToList();
+        var supplies = Bench.Catalogue.Supplies;
+        var cables = Bench.Catalogue.Cables;
+        foreach (var model in Bench.Catalogue.Models)
+        {
+            var supply = which % (supplies.Count + 1) is var s && s < supplies.Count ? supplies[s] : null;
+            var over = cable % (cables.Count + 1) is var c && c < cables.Count ? cables[c] : null;
+            var known = SupplyCheck.Check(supply, over, parts, model.Power);
+            var less = SupplyCheck.Check(supply, over, parts, Without(model.Power, left));
+            if (less.Enough == true && known.Enough != true)
+                return false;
+            // What cannot be told says which fact would tell it.
+            if (less.Enough is null != less.Missing is not null)
+                return false;
+        }
+        return true;
+    }
+
+    [Fact]
+    public void A_supply_of_an_unknown_need_is_neither_enough_nor_refused_and_the_safe_way_is_said()
+    {
+        var board = Bench.Board("quill-v").Connected with { SupplyId = "usb-5v-3a", Parts = [] };
+        var verdict = SupplyCheck.Check(board, PowerInput.Nothing with { Hint = "12 V, since a regulator says so" }, Bench.Catalogue);
+        Assert.Null(verdict.Enough);
+        Assert.Contains("Cannot tell without the volts", verdict.Text);
+        Assert.Contains("A hint, no proof: 12 V", verdict.Text);
+        Assert.Contains("start with nothing attached", verdict.Change);
+        var wrong = SupplyCheck.Check(board, PowerInput.Nothing with { Volts = 12 }, Bench.Catalogue);
+        Assert.False(wrong.Enough);
+        var amps = SupplyCheck.Check(board, PowerInput.Nothing with { Volts = 5 }, Bench.Catalogue);
+        Assert.Equal("the amperes that the board takes", amps.Missing);
+    }
+
+    [Fact]
+    public void Pins_and_levels_that_nobody_knows_are_measured_before_anything_is_connected()
+    {
+        var adapter = Bench.Catalogue.Adapter("usb-33")!;
+        var nothing = ConsoleWires.Check(adapter, ConsolePort.Nothing);
+        Assert.False(nothing.MayBeWired);
+        Assert.Contains("which pins carry this console", nothing.Measure);
+        Assert.Contains("measure its transmit pin", nothing.Measure);
+        var port = Port(ConsoleLevel.Logic33, 115200);
+        Assert.True(ConsoleWires.Check(adapter, port).MayBeWired);
+        Assert.False(ConsoleWires.Check(adapter, port with { Receive = null }).MayBeWired);
+        var slow = ConsoleWires.Check(adapter, port with { Speed = null });
+        Assert.True(slow.MayBeWired);
+        Assert.Contains(slow.Notes, n => n.Contains("speed is not known"));
     }
 
     [Theory]

@@ -1,4 +1,5 @@
 import { Link } from "react-router";
+import { ArrivalPanel } from "./ArrivalPanel";
 import { LyingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBench } from "../shared/queries";
@@ -10,6 +11,14 @@ export function BenchPage() {
   const bench = useBench();
   const boards = bench.data ?? [];
   const waiting = boards.filter((b) => b.word !== "Working settings").length;
+  if (bench.data?.length === 0)
+    return (
+      <main className="page wide" id="page">
+        <title>Bench · Buttonhook</title>
+        <ArrivalPanel />
+        <RemovedList kinds={["board"]} />
+      </main>
+    );
   return (
     <main className="page wide" id="page">
       <title>Bench · Buttonhook</title>
@@ -17,9 +26,7 @@ export function BenchPage() {
       <ProblemNote error={bench.error} />
       {bench.data && (
         <p className="lead">
-          {boards.length === 0
-            ? "No board lies here yet. Put the first one on the bench."
-            : `${boards.length} ${boards.length === 1 ? "board" : "boards"}, ${waiting} still to do.`}
+          {boards.length} {boards.length === 1 ? "board" : "boards"}, {waiting} still to do.
         </p>
       )}
       <ul className="table-of-boards">

@@ -1,30 +1,53 @@
 import type { BoardModel } from "../shared/api";
 import { Facts } from "../shared/Facts";
-import { memory, setNames } from "../shared/words";
+import { memory, setName } from "../shared/words";
 
 /** A board card: everything that is known of a model. */
 export function BoardCardView({ model, revisionId }: { model: BoardModel; revisionId?: string }) {
   const facts: [string, React.ReactNode][] = [
-    ["Processor", `${model.processor}, ${setNames[model.instructionSet]}`],
-    ["Memory", model.memoryMiB.map(memory).join(" or ")],
-    ["Starts from", `${model.bootMedia.join(", then ")}${model.flashGb ? ` (${model.flashGb} GB soldered)` : ""}`],
+    ["Processor", [model.processor, setName(model.instructionSet)].filter(Boolean).join(", ")],
+    ["Memory", model.memoryMiB.map(memory).join(" or ") || "not known"],
+    [
+      "Starts from",
+      model.bootMedia.length === 0
+        ? "not known"
+        : `${model.bootMedia.join(", then ")}${model.flashGb ? ` (${model.flashGb} GB soldered)` : ""}`,
+    ],
     [
       "Console",
       <>
-        <code>{`${model.console.device} ${model.console.speed}`}</code>. {model.console.pins}
+        {model.console.device === null ? "device not known" : <code>{model.console.device}</code>}
+        {model.console.speed === null ? ", speed not known" : <code> {model.console.speed}</code>}.{" "}
+        {model.console.pins ?? "Pins not known."}
       </>,
     ],
-    ["Supply", `${model.power.volts} V, up to ${model.power.amps} A at boot, ${model.power.connector}`],
+    [
+      "Supply",
+      [
+        model.power.volts === null ? "volts not known" : `${model.power.volts} V`,
+        model.power.amps === null ? "amperes not known" : `up to ${model.power.amps} A at boot`,
+        model.power.connector ?? "socket not known",
+      ].join(", ") + (model.power.hint ? `. A hint, no proof: ${model.power.hint}` : ""),
+    ],
     ["Boot switch", model.switches.map((s) => `${s.where}, ${s.setting}: ${s.effect.toLowerCase()}`).join(". ")],
     [
       "Screens, in plug order",
-      model.videoOutputs.map((v) => `${v.name} (${v.plug})${v.note ? `: ${v.note}` : ""}`).join(". "),
+      model.videoOutputs
+        .map((v) => `${v.name}${v.plug ? ` (${v.plug})` : ""}${v.note ? `: ${v.note}` : ""}`)
+        .join(". "),
     ],
-    ["Lights", model.lights.map((l) => `${l.name}, ${l.pattern}: ${l.meaning.toLowerCase()}`).join(". ")],
+    [
+      "Lights",
+      model.lights
+        .map((l) => [l.name, l.colour, l.pattern].filter(Boolean).join(", ") + (l.meaning ? `: ${l.meaning}` : ""))
+        .join(". "),
+    ],
     ["Ports", model.ports.map((p) => `${p.name}${p.note ? `: ${p.note}` : ""}`).join(". ")],
     [
       "Wireless",
-      model.wireless ? `${model.wireless.bands}${model.wireless.antenna ? `. ${model.wireless.antenna}` : ""}` : "none",
+      model.wireless
+        ? `${model.wireless.bands ?? "fitted"}${model.wireless.antenna ? `. ${model.wireless.antenna}` : ""}`
+        : "none that is known",
     ],
     ["Cooling", model.cooling],
     [
@@ -62,18 +85,14 @@ export function BoardCardView({ model, revisionId }: { model: BoardModel; revisi
                   {r.id}
                   {r.id === revisionId && <span className="quiet">, yours</span>}
                 </th>
-                <td>
-                  <span className="printed">{r.mark}</span>
-                </td>
+                <td>{r.mark === null ? "not known" : <span className="printed">{r.mark}</span>}</td>
                 <td>{r.where}</td>
                 <td>
                   <code>{r.codes.join(" ") || "none"}</code>
                 </td>
+                <td>{r.compatible === null ? "not known" : <code>{r.compatible}</code>}</td>
                 <td>
-                  <code>{r.compatible}</code>
-                </td>
-                <td>
-                  {r.changed ?? "the first one"}
+                  {r.changed ?? (model.revisions.length > 1 ? "the first one" : "")}
                   {r.kernelFrom && `, from kernel ${r.kernelFrom} on`}
                 </td>
               </tr>

@@ -3,7 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { BoardInput, Catalogue } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useFaults } from "../shared/queries";
-import { memory } from "../shared/words";
+import { memory, onlyMemory } from "../shared/words";
 
 const told = [
   ["mark", "The mark on the board"],
@@ -62,13 +62,13 @@ export function BoardForm({
               set({
                 modelId: e.target.value,
                 revisionId: chosen?.revisions.at(-1)?.id ?? "",
-                memoryMiB: chosen?.memoryMiB[0] ?? 0,
+                memoryMiB: onlyMemory(chosen),
               });
             }}
           >
             {catalogue.models.map((m) => (
               <option key={m.id} value={m.id}>
-                {m.maker} {m.name}
+                {[m.maker, m.name].filter(Boolean).join(" ")}
                 {m.carrier ? ` on ${m.carrier}` : ""}
               </option>
             ))}
@@ -86,7 +86,9 @@ export function BoardForm({
               onChange={() => set({ revisionId: r.id })}
               label={
                 <>
-                  <span className="printed">{r.mark}</span> {r.where}.{r.changed ? ` ${r.changed}.` : ""}
+                  {r.mark === null ? `Revision ${r.id}` : <span className="printed">{r.mark}</span>}{" "}
+                  {r.where === null ? "" : `${r.where}.`}
+                  {r.changed ? ` ${r.changed}.` : ""}
                 </>
               }
             />
@@ -106,6 +108,14 @@ export function BoardForm({
                 label={memory(m)}
               />
             ))}
+            <Form.Check
+              type="radio"
+              name="memory"
+              id="memory-unknown"
+              checked={input.memoryMiB === null}
+              onChange={() => set({ memoryMiB: null })}
+              label="Not known"
+            />
           </div>
         </fieldset>
         <fieldset>

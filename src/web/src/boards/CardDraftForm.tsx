@@ -4,7 +4,7 @@ import type { BoardModel, CardDraft, InstructionSet } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddBoardCard } from "../shared/queries";
-import { setNames } from "../shared/words";
+import { setChoices } from "../shared/words";
 
 const levels: Record<BoardModel["console"]["level"], string> = {
   logic18: "1.8 V logic",
@@ -30,8 +30,8 @@ export function CardDraftForm({ draft, onMade }: { draft: CardDraft; onMade: (ca
       }}
     >
       <h2>A new board card</h2>
-      <Facts facts={draft.read.map((r) => [`${r.field}, from the ${r.from.replace(/^the /, "")}`, r.value])} />
-      <p className="lead">What cannot be read, only you can tell.</p>
+      <Facts facts={draft.read.map((r) => [`${r.field}, from ${r.from}`, r.value])} />
+      <p className="lead">What cannot be read, only you can tell. What you leave empty stays unknown.</p>
       <div className="draft-questions">
         {draft.ask.map((q) => (
           <Question key={q.field} field={q.field} question={q.question} card={card} set={set} />
@@ -61,8 +61,8 @@ function Question({
     revision && set({ revisions: [{ ...revision, ...change }] });
   const port = (change: Partial<BoardModel["console"]>) => set({ console: { ...card.console, ...change } });
   const power = (change: Partial<BoardModel["power"]>) => set({ power: { ...card.power, ...change } });
-  const text = (value: string, change: (value: string) => void) => (
-    <TextField label={question} value={value === "unknown" ? "" : value} onChange={change} />
+  const text = (value: string | null, change: (value: string | null) => void) => (
+    <TextField label={question} value={value} onChange={change} />
   );
   switch (field) {
     case "maker":
@@ -73,16 +73,17 @@ function Question({
     case "mark":
     case "where":
     case "compatible":
-      return text(revision?.[field] ?? "", (value) => ofRevision({ [field]: value }));
+      return text(revision?.[field] ?? null, (value) => ofRevision({ [field]: value }));
     case "instructionSet":
       return (
         <Form.Group controlId="draft-set">
           <Form.Label>{question}</Form.Label>
           <Form.Select
-            value={card.instructionSet}
-            onChange={(e) => set({ instructionSet: e.target.value as InstructionSet })}
+            value={card.instructionSet ?? ""}
+            onChange={(e) => set({ instructionSet: (e.target.value || null) as InstructionSet })}
           >
-            {Object.entries(setNames).map(([id, name]) => (
+            <option value="">not known</option>
+            {setChoices.map(([id, name]) => (
               <option key={id} value={id}>
                 {name}
               </option>
@@ -94,17 +95,19 @@ function Question({
       return (
         <NumberField
           label={`${question} In MB`}
-          value={card.memoryMiB[0] ?? 0}
-          onChange={(value) => set({ memoryMiB: [value] })}
+          value={card.memoryMiB[0] ?? null}
+          onChange={(value) => set({ memoryMiB: value === null ? [] : [value] })}
         />
       );
-    case "console":
+    case "console.device":
+      return text(card.console.device, (device) => port({ device }));
+    case "console.speed":
       return (
-        <fieldset>
-          <legend>{question}</legend>
-          <TextField label="Device" value={card.console.device} onChange={(device) => port({ device })} />
-          <NumberField label="Bits a second" value={card.console.speed} onChange={(speed) => port({ speed })} />
-        </fieldset>
+        <NumberField
+          label={`${question} In bits a second`}
+          value={card.console.speed}
+          onChange={(speed) => port({ speed })}
+        />
       );
     case "pins":
       return (
@@ -145,7 +148,7 @@ function Question({
           value={card.bootMedia.join(", ")}
           onChange={(value) =>
             set({
-              bootMedia: value
+              bootMedia: (value ?? "")
                 .split(",")
                 .map((m) => m.trim())
                 .filter(Boolean),
@@ -158,15 +161,25 @@ function Question({
   }
 }
 
-function TextField({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+/** A text; left empty it stays unknown. */
+function TextField({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: string | null;
+  onChange: (value: string | null) => void;
+}) {
   return (
     <Form.Group controlId={`draft-${label}`}>
       <Form.Label>{label}</Form.Label>
-      <Form.Control defaultValue={value} required onChange={(e) => onChange(e.target.value)} />
+      <Form.Control defaultValue={value ?? ""} onChange={(e) => onChange(e.target.value.trim() || null)} />
     </Form.Group>
   );
 }
 
+/** A number; left empty it stays unknown. */
 function NumberField({
   label,
   value,
@@ -174,9 +187,9 @@ function NumberField({
   onChange,
 }: {
   label: string;
-  value: number;
+  value: number | null;
   step?: number;
-  onChange: (value: number) => void;
+  onChange: (value: number | null) => void;
 }) {
   return (
     <Form.Group controlId={`draft-${label}`}>
@@ -185,9 +198,8 @@ function NumberField({
         type="number"
         min={step}
         step={step}
-        defaultValue={value}
-        required
-        onChange={(e) => onChange(Number(e.target.value))}
+        defaultValue={value ?? ""}
+        onChange={(e) => onChange(e.target.value === "" ? null : Number(e.target.value))}
       />
     </Form.Group>
   );

@@ -2,6 +2,8 @@ import { useNavigate } from "react-router";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useSaveBoard } from "../shared/queries";
 import { useState } from "react";
+import { onlyMemory } from "../shared/words";
+import { ArrivalPanel } from "./ArrivalPanel";
 import { BoardForm } from "./BoardForm";
 import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
@@ -17,9 +19,10 @@ export function NewBoardPage() {
     <main className="page wide" id="page">
       <title>A new board · Buttonhook</title>
       <h1>Put a board on the bench</h1>
-      <p className="lead">Look at the mark on the board; the letters behind the model decide what will start.</p>
+      <ArrivalPanel level={2} />
       <ProblemNote error={catalogue.error} />
-      {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
+      {first && <h2 className="second">Or a board whose card is here already</h2>}
+      {catalogue.data && first && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && first && (
         <BoardForm
           key={told ? `${told.modelId} ${told.revisionId}` : "new"}
@@ -28,11 +31,11 @@ export function NewBoardPage() {
             nickname: "",
             modelId: first.id,
             revisionId: first.revisions.at(-1)?.id ?? "",
-            memoryMiB: first.memoryMiB[0] ?? 0,
-            connected: { cardGb: 32, screen: false, network: true, supplyId: null, adapterId: null },
+            memoryMiB: onlyMemory(first),
+            connected: { cardGb: null, screen: false, network: true, supplyId: null, adapterId: null },
             toldBy: ["mark"],
             ...told,
-            simulated: true,
+            simulated: false,
             faultId: null,
           }}
           action="Put it on the bench"

@@ -5,11 +5,11 @@ import { base64 } from "../shared/files";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDraft, useIdentify } from "../shared/queries";
-import { memory, percent } from "../shared/words";
+import { memory, onlyMemory, percent } from "../shared/words";
 import { CardDraftForm } from "./CardDraftForm";
 
 /** What a person takes over from telling: which board it is, and by what it was told. */
-export type Told = { modelId: string; revisionId: string; memoryMiB: number; toldBy: string[] };
+export type Told = { modelId: string; revisionId: string; memoryMiB: number | null; toldBy: string[] };
 
 /** Tells which board it is from what is printed, logged, read or seen, with the look that tells most. */
 export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (told: Told) => void }) {
@@ -29,7 +29,7 @@ export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (
     onUse({
       modelId,
       revisionId,
-      memoryMiB: memoryMiB ?? catalogue.models.find((m) => m.id === modelId)?.memoryMiB[0] ?? 0,
+      memoryMiB: memoryMiB ?? onlyMemory(catalogue.models.find((m) => m.id === modelId)),
       toldBy: toldBy.length > 0 ? toldBy : ["person"],
     });
   return (

@@ -9,7 +9,7 @@ export function SupplyBudget({ supply, power }: { supply: Supply; power: Power }
   const share = (amps: number) => `${(amps / most) * 100}%`;
   return (
     <>
-      <p className={supply.enough ? "" : "refused"}>{supply.text}</p>
+      <p className={supply.enough === false ? "refused" : ""}>{supply.text}</p>
       {supply.change && <p className="next-check">{supply.change}</p>}
       <div className="budget-strip" role="img" aria-label={supply.text}>
         {supply.consumers.map((c) => (
@@ -20,7 +20,10 @@ export function SupplyBudget({ supply, power }: { supply: Supply; power: Power }
       </div>
       {supply.givesAmps !== null && (
         <div className="budget-strip" aria-hidden="true">
-          <span className={`gives ${supply.enough ? "" : "short"}`} style={{ width: share(supply.givesAmps) }}>
+          <span
+            className={`gives ${supply.enough === false ? "short" : ""}`}
+            style={{ width: share(supply.givesAmps) }}
+          >
             gives {supply.givesAmps} A
           </span>
         </div>
@@ -45,7 +48,7 @@ export function SupplyBudget({ supply, power }: { supply: Supply; power: Power }
           )}
           <tr>
             <th scope="row">It resets or throttles below</th>
-            <td>{power.minimumVolts.toFixed(2)} V</td>
+            <td>{power.minimumVolts === null ? "not known" : `${power.minimumVolts.toFixed(2)} V`}</td>
           </tr>
         </tbody>
       </table>

@@ -4,7 +4,7 @@ import { CardLinks } from "../shared/CardLinks";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useFound } from "../shared/queries";
-import { binary, decimal, memory, setNames } from "../shared/words";
+import { binary, decimal, memory, setName } from "../shared/words";
 import { RemovedList } from "../shared/RemovedList";
 import { FoundImage } from "./FoundImage";
 import { ImageFilePanel } from "./ImageFilePanel";
@@ -58,7 +58,7 @@ function ShelvedImage({ image: i, models, own }: { image: ImageCard; models: Map
       <summary>
         <strong>{i.title}</strong>{" "}
         <span className="quiet">
-          {setNames[i.instructionSet]}, kernel {i.kernel}
+          {setName(i.instructionSet)}, kernel {i.kernel}
           {i.longTermUntil && `, long-term to ${i.longTermUntil}`}
           {i.supports.length > 0 &&
             `, for ${[...new Set(i.supports.map((s) => models.get(s.model) ?? s.model))].join(", ")}`}

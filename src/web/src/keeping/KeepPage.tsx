@@ -21,7 +21,14 @@ export function KeepPage({ view }: { view: BoardView }) {
     ? [
         [
           "Board",
-          `${draft.maker} ${draft.model}, revision ${draft.revision}, ${memory(draft.memoryMiB)}, ${draft.instructionSet}`,
+          [
+            [draft.maker, draft.model].filter(Boolean).join(" "),
+            `revision ${draft.revision}`,
+            draft.memoryMiB === null ? null : memory(draft.memoryMiB),
+            draft.instructionSet,
+          ]
+            .filter(Boolean)
+            .join(", "),
         ],
         ["Image", draft.image ?? "not known"],
         ["Card", draft.cardGb ? `${draft.cardGb} GB` : "not known"],

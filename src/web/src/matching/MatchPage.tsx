@@ -5,7 +5,7 @@ import type { BoardView, MatchRow } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useChooseImage, useMatches } from "../shared/queries";
 import type { Wish } from "../shared/queries";
-import { setNames } from "../shared/words";
+import { setName } from "../shared/words";
 import { Boots, verdictNames } from "./Boots";
 import { SideBySide } from "./SideBySide";
 import { WishForm } from "./WishForm";
@@ -31,7 +31,7 @@ export function MatchPage({ view }: { view: BoardView }) {
   const catalogue = useCatalogue();
   const [laid, setLaid] = useState<string[]>([]);
   const rows = matches.data ?? [];
-  const sets = new Map(catalogue.data?.images.map((i) => [i.id, setNames[i.instructionSet]]));
+  const sets = new Map(catalogue.data?.images.map((i) => [i.id, setName(i.instructionSet)]));
   const pair = rows.filter((m) => laid.includes(m.imageId));
   return (
     <div className="match">

@@ -2,6 +2,8 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./wire";
 
 type Schemas = components["schemas"];
+export type Arrival = Schemas["Arrival"];
+export type ArrivedBoard = Schemas["ArrivedBoard"];
 export type BoardSummary = Schemas["BoardSummary"];
 export type BoardView = Schemas["BoardView"];
 export type BoardInput = Schemas["BoardInput"];

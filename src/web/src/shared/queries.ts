@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useEffect } from "react";
 import { answer, DELETE, GET, POST, PUT } from "./api";
 import type {
+  ArrivedBoard,
   BoardInput,
   BoardModel,
   CardOrder,
@@ -348,3 +349,45 @@ export const useDropLog = (id: string, progress: (share: number) => void) =>
       }),
     id,
   );
+
+/** Brings something to the bench: a path on the server's computer, or text. */
+export const useArrive = () =>
+  useMutation({
+    mutationFn: (body: { path: string | null; text: string | null }) => answer(POST("/api/arrivals", { body })),
+  });
+/** What came in, while it is being looked into. */
+export const useArrival = (id: string | undefined) =>
+  useQuery({
+    queryKey: ["arrival", id],
+    queryFn: () => answer(GET("/api/arrivals/{id}", path(id ?? ""))),
+    enabled: id !== undefined,
+    refetchInterval: (query) => (query.state.data?.running ? 300 : false),
+  });
+export const useForgetArrival = () =>
+  useMutation({ mutationFn: (id: string) => answer(DELETE("/api/arrivals/{id}", path(id))) });
+/** The boards whose device trees came in, those that fit the words first. */
+export const useArrivedTrees = (id: string, words: string, enabled: boolean) =>
+  useQuery({
+    queryKey: ["arrival", id, "trees", words],
+    queryFn: () => answer(GET("/api/arrivals/{id}/trees", { params: { path: { id }, query: { words } } })),
+    placeholderData: keepPreviousData,
+    enabled,
+  });
+/** The card that would come of it: what was read, and what nothing tells. */
+export const useArrivedDraft = (id: string, tree: string | null, enabled: boolean) =>
+  useQuery({
+    queryKey: ["arrival", id, "draft", tree],
+    queryFn: () =>
+      answer(GET("/api/arrivals/{id}/draft", { params: { path: { id }, query: tree === null ? {} : { tree } } })),
+    enabled,
+  });
+export const usePutArrived = (id: string) => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: ArrivedBoard) => answer(POST("/api/arrivals/{id}/board", { ...path(id), body })),
+    onSuccess: () => {
+      for (const key of ["bench", "catalogue", "cards", "shelves", "boots"])
+        void queries.invalidateQueries({ queryKey: [key] });
+    },
+  });
+};

@@ -455,6 +455,220 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ArrivalInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Arrival"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Arrival"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{id}/trees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    words?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TreeRow"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    tree?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CardDraft"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{id}/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ArrivedBoard"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BoardView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boards/{id}/matches": {
         parameters: {
             query?: never;
@@ -2212,6 +2426,36 @@ export interface components {
             colour: null | string;
             carries: string;
         };
+        Arrival: {
+            id: string;
+            kind: components["schemas"]["ArrivalKind"];
+            path: null | string;
+            says: string;
+            /** Format: int32 */
+            trees: number;
+            read: components["schemas"]["DraftFact"][];
+            candidates: components["schemas"]["BoardCandidate"][];
+            running: boolean;
+            /** Format: int64 */
+            doneBytes: number;
+            /** Format: int64 */
+            totalBytes: number;
+            problem: null | components["schemas"]["Problem"];
+        };
+        ArrivalInput: {
+            path: null | string;
+            text: null | string;
+        };
+        /** @enum {unknown} */
+        ArrivalKind: "unknown" | "image" | "trees" | "log" | "system" | "mark";
+        ArrivedBoard: {
+            nickname: string;
+            tree: null | string;
+            mark: null | string;
+            candidate: null | components["schemas"]["BoardChoice"];
+            /** @default false */
+            simulated: boolean;
+        };
         Attempt: {
             /** Format: int32 */
             number: number;
@@ -2230,7 +2474,7 @@ export interface components {
             modelId: string;
             revisionId: string;
             /** Format: int32 */
-            memoryMiB: number;
+            memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
             toldBy: string[];
             imageId: null | string;
@@ -2247,12 +2491,16 @@ export interface components {
             probability: number;
             reasons: components["schemas"]["BoardReason"][];
         };
+        BoardChoice: {
+            modelId: string;
+            revisionId: string;
+        };
         BoardInput: {
             nickname: string;
             modelId: string;
             revisionId: string;
             /** Format: int32 */
-            memoryMiB: number;
+            memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
             toldBy: string[];
             simulated: boolean;
@@ -2261,15 +2509,15 @@ export interface components {
         BoardModel: {
             format: string;
             id: string;
-            maker: string;
+            maker: null | string;
             name: string;
             carrier: null | string;
-            processor: string;
-            instructionSet: components["schemas"]["InstructionSet"];
+            processor: null | string;
+            instructionSet: null | components["schemas"]["InstructionSet"];
             revisions: components["schemas"]["Revision"][];
             memoryMiB: number[];
             bootMedia: string[];
-            loader: string;
+            loader: null | string;
             firstLoader: null | components["schemas"]["FirstLoaderPlace"];
             /** Format: int32 */
             flashGb: null | number;
@@ -2279,11 +2527,15 @@ export interface components {
             videoOutputs: components["schemas"]["VideoOutput"][];
             lights: components["schemas"]["Light"][];
             hidden: string[];
-            banner: string;
+            banner: null | string;
             ports: components["schemas"]["BoardPort"][];
             wireless: null | components["schemas"]["Wireless"];
             cooling: null | string;
             quirks: components["schemas"]["Quirk"][];
+            sources?: null | {
+                [key: string]: string;
+            };
+            fullName?: null | string;
         };
         BoardPort: {
             kind: string;
@@ -2623,15 +2875,16 @@ export interface components {
         /** @enum {unknown} */
         ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232" | "unknown";
         ConsolePort: {
-            device: string;
+            device: null | string;
             /** Format: int32 */
-            speed: number;
+            speed: null | number;
             level: components["schemas"]["ConsoleLevel"];
-            where: string;
-            ground: string;
-            transmit: string;
-            receive: string;
+            where: null | string;
+            ground: null | string;
+            transmit: null | string;
+            receive: null | string;
             pins?: null | string;
+            argument?: null | string;
         };
         ConsoleSpeed: {
             /** Format: double */
@@ -2963,7 +3216,7 @@ export interface components {
             problem: null | components["schemas"]["Problem"];
         };
         /** @enum {unknown} */
-        InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64";
+        InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64" | null;
         KeepInput: {
             bootId: string;
             notes: string;
@@ -2988,8 +3241,9 @@ export interface components {
         };
         Light: {
             name: string;
-            pattern: string;
-            meaning: string;
+            pattern: null | string;
+            meaning: null | string;
+            colour?: null | string;
         };
         LineView: {
             /** Format: int32 */
@@ -3101,20 +3355,18 @@ export interface components {
         };
         PowerInput: {
             /** Format: double */
-            volts: number;
+            volts: null | number;
             /** Format: double */
-            amps: number;
+            amps: null | number;
             /** Format: double */
-            idleAmps: number;
+            idleAmps: null | number;
             /** Format: double */
-            minimumVolts: number;
-            connector: string;
-            negotiates: boolean;
-            /**
-             * Format: double
-             * @default 0
-             */
-            usbAmps: number;
+            minimumVolts: null | number;
+            connector: null | string;
+            negotiates: null | boolean;
+            /** Format: double */
+            usbAmps?: null | number;
+            hint?: null | string;
         };
         PowerMark: {
             on: boolean;
@@ -3221,10 +3473,10 @@ export interface components {
         };
         Revision: {
             id: string;
-            mark: string;
-            where: string;
+            mark: null | string;
+            where: null | string;
             codes: string[];
-            compatible: string;
+            compatible: null | string;
             changed: null | string;
             kernelFrom: null | string;
         };
@@ -3334,7 +3586,7 @@ export interface components {
             volts: null | number;
         };
         SupplyVerdict: {
-            enough: boolean;
+            enough: null | boolean;
             text: string;
             consumers: components["schemas"]["Consumer"][];
             /** Format: double */
@@ -3347,6 +3599,7 @@ export interface components {
             voltsAtBoard: null | number;
             changeTitle: null | string;
             change: null | string;
+            missing?: null | string;
         };
         Supported: {
             model: string;
@@ -3357,6 +3610,14 @@ export interface components {
         TextPiece: {
             change: components["schemas"]["Change"];
             text: string;
+        };
+        TreeRow: {
+            source: string;
+            file: string;
+            model: null | string;
+            compatible: null | string;
+            /** Format: double */
+            fit: number;
         };
         Typed: {
             text: string;
@@ -3381,7 +3642,7 @@ export interface components {
         Verdict: "fits" | "fits-after-change" | "unproven" | "will-not-start";
         VideoOutput: {
             name: string;
-            plug: string;
+            plug: null | string;
             note: null | string;
         };
         Wire: {
@@ -3390,7 +3651,7 @@ export interface components {
             why: string;
         };
         Wireless: {
-            bands: string;
+            bands: null | string;
             antenna: null | string;
         };
         WirelessInput: {
@@ -3416,12 +3677,12 @@ export interface components {
         WorkingSettings: {
             format: string;
             nickname: string;
-            maker: string;
+            maker: null | string;
             model: string;
             revision: string;
             /** Format: int32 */
-            memoryMiB: number;
-            instructionSet: string;
+            memoryMiB: null | number;
+            instructionSet: null | string;
             image: null | string;
             imageVersion: null | string;
             /** Format: int32 */

@@ -1,4 +1,4 @@
-import type { InstructionSet, SeamStep, Stage } from "./api";
+import type { BoardModel, InstructionSet, SeamStep, Stage } from "./api";
 
 export const steps: readonly SeamStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
 
@@ -12,12 +12,18 @@ export const stepNames: Record<SeamStep, string> = {
   keep: "Keep",
 };
 
-export const setNames: Record<InstructionSet, string> = {
+const sets: Record<NonNullable<InstructionSet>, string> = {
   armhf: "32-bit ARM",
   arm64: "64-bit ARM",
   riscv64: "64-bit RISC-V",
   amd64: "x86-64",
 };
+
+/** Instruction sets by id, for choices. */
+export const setChoices = Object.entries(sets);
+
+/** The plain name of an instruction set; that it is not known when it is null. */
+export const setName = (set: InstructionSet | null) => (set === null ? "processor not known" : sets[set]);
 
 export const stageNames: Record<Stage, string> = {
   power: "Power",
@@ -80,3 +86,7 @@ export function duration(seconds: number): string {
   if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
   return `${(seconds / 3600).toFixed(1)} h`;
 }
+
+/** The memory of a model that is sold with one size; null where a person must look. */
+export const onlyMemory = (model: BoardModel | undefined) =>
+  model?.memoryMiB.length === 1 ? (model.memoryMiB[0] ?? null) : null;

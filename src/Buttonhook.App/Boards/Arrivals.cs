@@ -1,0 +1,301 @@
+using System.Collections.Concurrent;
+using System.Text;
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Images;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+using Buttonhook.Hardware;
+
+namespace Buttonhook.App.Boards;
+
+/// <summary>What kind of thing a person brought.</summary>
+public enum ArrivalKind
+{
+    /// <summary>It is still being looked into.</summary>
+    Unknown,
+
+    /// <summary>An image of a disk.</summary>
+    Image,
+
+    /// <summary>Device trees: one, or a package, folder or archive of them.</summary>
+    Trees,
+
+    /// <summary>A boot log.</summary>
+    Log,
+
+    /// <summary>Text of a running system.</summary>
+    System,
+
+    /// <summary>What is printed on a board.</summary>
+    Mark,
+}
+
+/// <summary>Something that a person brought, as far as it was looked into.</summary>
+/// <param name="Says">What it is and what it tells, in a sentence or two.</param>
+/// <param name="Trees">How many boards it carries a device tree for.</param>
+/// <param name="Read">What it tells of one board by itself, with where each fact stands.</param>
+/// <param name="Candidates">Boards whose card is here already that it could be.</param>
+/// <param name="DoneBytes">Bytes of the file that have been read, of <paramref name="TotalBytes"/>.</param>
+public sealed record Arrival(
+    string Id,
+    ArrivalKind Kind,
+    string? Path,
+    string Says,
+    int Trees,
+    IReadOnlyList<DraftFact> Read,
+    IReadOnlyList<BoardCandidate> Candidates,
+    bool Running,
+    long DoneBytes,
+    long TotalBytes,
+    Problem? Problem
+);
+
+/// <summary>What came in at the bench, recognised by its content, whatever it is called. The newest twenty are remembered.</summary>
+public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposable
+{
+    private const int Remembered = 20;
+    private const int LongestMark = 80;
+    private readonly ConcurrentDictionary<string, Run> runs = new();
+
+    /// <summary>One thing that came in: what was found in it is kept for the choice that follows.</summary>
+    public sealed class Run(string? path, long total)
+    {
+        private long done;
+
+        /// <summary>Where the file lies; null for typed text.</summary>
+        public string? Path => path;
+
+        /// <summary>When it came.</summary>
+        public DateTime At { get; } = DateTime.UtcNow;
+
+        /// <summary>What it is.</summary>
+        public ArrivalKind Kind { get; set; }
+
+        /// <summary>The text, of a log, a system or a mark.</summary>
+        public string? Text { get; set; }
+
+        /// <summary>The trees with their bytes, by source.</summary>
+        public IReadOnlyDictionary<string, FoundTree> Blobs { get; set; } = new Dictionary<string, FoundTree>();
+
+        /// <summary>The same, read and searchable.</summary>
+        public TreeSearch Search { get; set; } = new([]);
+
+        /// <summary>What an image holds.</summary>
+        public Inspection? Inspection { get; set; }
+
+        internal string Says { get; set; } = "";
+        internal IReadOnlyList<DraftFact> Read { get; set; } = [];
+        internal IReadOnlyList<BoardCandidate> Candidates { get; set; } = [];
+        internal Problem? Problem { get; set; }
+        internal bool Running { get; set; } = true;
+        internal CancellationTokenSource Stop { get; } = new();
+
+        internal void Report(long bytes) => Interlocked.Exchange(ref done, bytes);
+
+        internal Arrival View(string id) =>
+            new(id, Kind, Path, Says, Search.Count, Read, Candidates, Running, Interlocked.Read(ref done), total, Problem);
+    }
+
+    /// <summary>Takes a file or folder of this computer, and looks into it in the background.</summary>
+    public string Take(string path) =>
+        Begin(new(path, System.IO.File.Exists(path) ? new FileInfo(path).Length : 0), run => LookInto(run, path));
+
+    /// <summary>Takes typed or pasted text: a log, text of a running system, or what is printed on a board.</summary>
+    public string TakeText(string text) => Begin(new(null, text.Length), run => Tell(run, text));
+
+    private string Begin(Run run, Action<Run> look)
+    {
+        var id = Guid.NewGuid().ToString("N");
+        runs[id] = run;
+        foreach (var old in runs.OrderByDescending(r => r.Value.At).Skip(Remembered).ToList())
+            if (runs.TryRemove(old.Key, out var gone))
+                gone.Stop.Cancel();
+        _ = Task.Run(() =>
+        {
+            try
+            {
+                look(run);
+            }
+            catch (OperationCanceledException)
+            {
+                run.Problem = new("It should have been looked into to its end.", "It was stopped.", "Bring it again.");
+            }
+            catch (Exception e)
+            {
+                run.Problem = new(
+                    "It should have been recognised.",
+                    $"A mistake inside Buttonhook: {e.Message}",
+                    "Keep the file; it led to this."
+                );
+            }
+            run.Running = false;
+        });
+        return id;
+    }
+
+    /// <summary>How one stands, or null.</summary>
+    public Arrival? Find(string id) => runs.GetValueOrDefault(id)?.View(id);
+
+    /// <summary>What was found in one, or null.</summary>
+    public Run? Found(string id) => runs.GetValueOrDefault(id);
+
+    /// <summary>Stops looking into one, and forgets it; false when there is none.</summary>
+    public bool Forget(string id)
+    {
+        if (!runs.TryRemove(id, out var run))
+            return false;
+        run.Stop.Cancel();
+        return true;
+    }
+
+    private void LookInto(Run run, string path)
+    {
+        if (!Directory.Exists(path))
+        {
+            if (FileKinds.NotRegular(path, "What you bring") is { } other)
+            {
+                run.Problem = other;
+                return;
+            }
+            if (AsText(path) is { } text)
+            {
+                Tell(run, text);
+                return;
+            }
+        }
+        if (Directory.Exists(path) || TreeSources.MayBe(path))
+        {
+            var notes = new List<string>();
+            var found = TreeSources.Find(path, notes, run.Stop.Token);
+            if (found.Value is { Count: > 0 } trees)
+            {
+                run.Kind = ArrivalKind.Trees;
+                Lay(run, trees);
+                run.Says = Sentence(run, System.IO.Path.GetFileName(path.TrimEnd('/')), null);
+                return;
+            }
+            if (found.Problem is { } problem && (Directory.Exists(path) || TreeSources.IsNoImage(path)))
+            {
+                run.Problem = problem;
+                return;
+            }
+        }
+        LookIntoImage(run, path);
+    }
+
+    private void LookIntoImage(Run run, string path)
+    {
+        var found = new List<FoundTree>();
+        var inspected = ImageFiles.Inspect(
+            path,
+            null,
+            knowledge.Signs,
+            null,
+            run.Stop.Token,
+            run.Report,
+            (bytes, _) => found.AddRange(ImageTrees.Of(bytes, new List<string>()).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null)))
+        );
+        if (inspected.Value is not { } inspection)
+        {
+            run.Problem = inspected.Problem;
+            return;
+        }
+        run.Kind = ArrivalKind.Image;
+        run.Inspection = inspection;
+        Lay(run, found);
+        run.Says = Sentence(run, System.IO.Path.GetFileName(path), inspection);
+    }
+
+    /// <summary>Keeps the trees that can be read and belong to a board.</summary>
+    private static void Lay(Run run, IReadOnlyList<FoundTree> trees)
+    {
+        var read = TreeSources.Read(trees, [], run.Stop.Token);
+        run.Blobs = trees.DistinctBy(t => t.Source).ToDictionary(t => t.Source);
+        run.Search = new(read);
+        if (read is [var only])
+            run.Read =
+            [
+                .. new (string Field, string? Value)[]
+                {
+                    ("model", only.Model),
+                    ("compatible", only.Compatible.Count > 0 ? only.Compatible[0] : null),
+                    ("console", only.Console is { } c ? $"{c.Device}{(c.Speed is { } s ? $" at {s}" : "")}" : null),
+                    ("memory", only.MemoryMiB is { } m ? Sizes.Memory(m) : null),
+                }
+                    .Where(f => f.Value is not null)
+                    .Select(f => new DraftFact(f.Field, f.Value!, only.Source)),
+            ];
+    }
+
+    private static string Sentence(Run run, string file, Inspection? image)
+    {
+        var what = image is null
+            ? file
+            : $"{file} is an image: {image.Os?.Name ?? "a system without a name"}, {image.Architecture?.Words() ?? "for a processor that it does not tell"}, {Sizes.Binary(image.ExpandedBytes)} on the card.";
+        var trees = run.Search.Count switch
+        {
+            0 when image is null => " holds no device tree that can be read.",
+            0 when image?.Architecture == InstructionSet.Amd64 => " Its boards need no device tree.",
+            0 => " It carries no device tree: it starts where the board's own loader hands one over.",
+            1 => image is null ? " is a device tree." : " It carries a device tree for one board.",
+            var n => image is null ? $" holds device trees for {n} boards." : $" It carries device trees for {n} boards.",
+        };
+        return what + trees;
+    }
+
+    /// <summary>The text of a file that is text; null for any other.</summary>
+    private static string? AsText(string path)
+    {
+        if (new FileInfo(path).Length is 0 or > LogFiles.Largest)
+            return null;
+        var bytes = System.IO.File.ReadAllBytes(path);
+        if (LogFiles.OtherKind(bytes) is not null)
+            return null;
+        var start = bytes.AsSpan(0, Math.Min(bytes.Length, 1 << 16));
+        var strange = 0;
+        foreach (var b in start)
+            if (b is 0 or 0x7F || b < 32 && b is not ((byte)'\r' or (byte)'\n' or (byte)'\t' or 0x1B or 8 or 7))
+                strange++;
+        return strange * 50 < start.Length ? Encoding.UTF8.GetString(bytes) : null;
+    }
+
+    private void Tell(Run run, string text)
+    {
+        run.Text = text;
+        var plain = text.Trim();
+        var (reading, diagnosis) = LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), knowledge.Rules);
+        var mark = !plain.Contains('\n') && plain.Length <= LongestMark && reading.LastStage is null;
+        var clues = new BoardClues(mark ? plain : null, null, mark ? null : text, null, []);
+        var draft = CardDraft.From(clues, knowledge.Rules);
+        run.Kind =
+            mark ? ArrivalKind.Mark
+            : reading.LastStage is not null ? ArrivalKind.Log
+            : ArrivalKind.System;
+        run.Read = draft.Value?.Read ?? [];
+        if (draft.Problem is { } nothing)
+        {
+            run.Problem = run.Kind == ArrivalKind.Log ? null : nothing;
+            run.Says = run.Kind == ArrivalKind.Log ? "This is a boot log; it names no board." : "";
+            if (run.Problem is not null)
+                return;
+        }
+        run.Candidates =
+            Identification.Tell(clues, cards.Catalogue, knowledge.Rules).Value?.Candidates.Where(c => c.Probability > 0.1).ToList() ?? [];
+        run.Says = run.Kind switch
+        {
+            ArrivalKind.Mark => $"“{plain}” is printed on it.",
+            ArrivalKind.Log =>
+                $"This is a boot log of {reading.Facts.Board ?? "a board that it does not name"}, up to {Words.Of(reading.LastStage)}{(diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? "" : $": {diagnosis.Causes[0].Name.ToLowerInvariant()}")}.",
+            _ => $"This is text of a running system{(draft.Value?.Card is { Maker: not null } card ? $" on {card.FullName}" : "")}.",
+        };
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var run in runs.Values)
+            run.Stop.Cancel();
+    }
+}

@@ -1,0 +1,229 @@
+using System.Text;
+using Buttonhook.App.Boards;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Endpoints;
+
+/// <summary>What a person brings: a path on this computer, or text; one of the two.</summary>
+public sealed record ArrivalInput(string? Path, string? Text);
+
+/// <summary>A board that a device tree is for.</summary>
+/// <param name="Source">The tree: what is chosen by.</param>
+/// <param name="File">The name of its file.</param>
+/// <param name="Fit">How well it fits what was typed, 0 to 1.</param>
+public sealed record TreeRow(string Source, string File, string? Model, string? Compatible, double Fit);
+
+/// <summary>The board that goes onto the bench.</summary>
+/// <param name="Tree">The source of its device tree; null when there is none or none is chosen.</param>
+/// <param name="Mark">What is printed on it, when the person says so besides; or null.</param>
+/// <param name="Candidate">A board whose card is here already; null makes a card of its own.</param>
+/// <param name="Simulated">Whether it is a simulated twin, to rehearse with.</param>
+public sealed record ArrivedBoard(string Nickname, string? Tree, string? Mark, BoardChoice? Candidate, bool Simulated = false);
+
+/// <summary>A model and a revision of the catalogue.</summary>
+public sealed record BoardChoice(string ModelId, string RevisionId);
+
+/// <summary>What lies in front of a person, taken from there to a board on the bench.</summary>
+public static class ArrivalEndpoints
+{
+    private const int MostTrees = 40;
+
+    /// <summary>Adds the routes.</summary>
+    public static void MapArrivals(this RouteGroupBuilder api)
+    {
+        api.MapPost("/arrivals", Take).Produces<Arrival>();
+        api.MapGet("/arrivals/{id}", (string id, Arrivals arrivals) => arrivals.Find(id) is { } one ? Results.Ok(one) : Gone())
+            .Produces<Arrival>();
+        api.MapDelete("/arrivals/{id}", (string id, Arrivals arrivals) => arrivals.Forget(id) ? Results.NoContent() : Gone());
+        api.MapGet("/arrivals/{id}/trees", Trees).Produces<IReadOnlyList<TreeRow>>();
+        api.MapGet("/arrivals/{id}/draft", Draft).Produces<CardDraft>();
+        api.MapPost("/arrivals/{id}/board", Put).Produces<BoardView>();
+    }
+
+    private static IResult Gone() =>
+        new Problem("What came in should still be remembered.", "It is not: only the newest twenty are.", "Bring it again.").Answer(
+            StatusCodes.Status404NotFound
+        );
+
+    private static IResult Take(ArrivalInput input, Arrivals arrivals)
+    {
+        if (string.IsNullOrWhiteSpace(input.Path) == string.IsNullOrWhiteSpace(input.Text))
+            return new Problem(
+                "One thing is brought at a time: a path, or text.",
+                string.IsNullOrWhiteSpace(input.Path) ? "There is none." : "There are both.",
+                "Drop a file, paste a text, or type what is printed on the board."
+            ).Answer();
+        if (input.Text is { Length: > 64 << 20 })
+            return new Problem("A pasted text may have 64 MiB.", "This has more.", "Save it as a file and bring that.").Answer();
+        if (input.Path is { } path && !Path.IsPathRooted(path))
+            return new Problem(
+                "A file is named by its whole path on this computer.",
+                $"{path} is not one.",
+                "Begin with a slash, such as /home/you/image.img.xz."
+            ).Answer();
+        var id = string.IsNullOrWhiteSpace(input.Path) ? arrivals.TakeText(input.Text!) : arrivals.Take(input.Path);
+        return Results.Ok(arrivals.Find(id));
+    }
+
+    private static IResult Trees(string id, Arrivals arrivals, string? words)
+    {
+        if (arrivals.Found(id) is not { } run)
+            return Gone();
+        return Results.Ok(
+            run.Search.Find(words ?? "", MostTrees)
+                .Select(f => new TreeRow(
+                    f.Tree.Source,
+                    f.Tree.Source[(f.Tree.Source.LastIndexOfAny(['/', ':']) + 1)..],
+                    f.Tree.Model,
+                    f.Tree.Compatible.Count > 0 ? f.Tree.Compatible[0] : null,
+                    Math.Round(f.Fit, 2)
+                ))
+                .ToList()
+        );
+    }
+
+    /// <summary>What would stand on the board's card: what was read from where, and what nothing tells.</summary>
+    private static IResult Draft(string id, Arrivals arrivals, KnowledgeFiles knowledge, string? tree)
+    {
+        if (arrivals.Found(id) is not { } run)
+            return Gone();
+        Images.FoundTree? found = null;
+        if (tree is not null && !run.Blobs.TryGetValue(tree, out found))
+            return new Problem("The device tree should be one of those that came in.", $"{tree} is not.", "Choose one of the list.").Answer();
+        var draft = DraftOf(run, null, found, knowledge);
+        return draft.Value is { } card ? Results.Ok(card) : draft.Problem!.Answer();
+    }
+
+    private static Answer<CardDraft> DraftOf(Arrivals.Run run, string? mark, Images.FoundTree? tree, KnowledgeFiles knowledge) =>
+        CardDraft.From(
+            new(
+                run.Kind == ArrivalKind.Mark ? run.Text!.Trim() : mark,
+                null,
+                run.Kind is ArrivalKind.Log or ArrivalKind.System ? run.Text : null,
+                tree?.Blob,
+                []
+            ),
+            knowledge.Rules,
+            tree is null ? "device tree" : Path.GetFileName(tree.Source[(tree.Source.LastIndexOf(':') + 1)..])
+        );
+
+    /// <summary>Puts the board onto the bench: its card, the image that it came with, and the log that it came with.</summary>
+    private static async Task<IResult> Put(
+        string id,
+        ArrivedBoard chosen,
+        Arrivals arrivals,
+        KnowledgeFiles knowledge,
+        Cards cards,
+        CardStore store,
+        BoardStore boards,
+        Captures captures,
+        BenchViews views,
+        TimeProvider clock
+    )
+    {
+        if (arrivals.Found(id) is not { } run)
+            return Gone();
+        if (string.IsNullOrWhiteSpace(chosen.Nickname) || chosen.Nickname.Length > 40)
+            return new Problem("A board should have a nickname of 1 to 40 letters.", "This has none, or more.", "Give it one.").Answer();
+        Images.FoundTree? tree = null;
+        if (chosen.Tree is { } source && !run.Blobs.TryGetValue(source, out tree))
+            return new Problem("The device tree should be one of those that came in.", $"{source} is not.", "Choose one of the list.").Answer();
+        var card = CardOf(run, chosen, tree, knowledge, cards);
+        if (card.Value is not { } made)
+            return card.Problem!.Answer();
+        var (model, revision) = made;
+        var image = ImageOf(run);
+        if (image.Problem is { } unfit)
+            return unfit.Answer();
+        if (image.Value is { } shelved)
+        {
+            if (cards.Add(new([], [shelved], [])).Problem is { } refused)
+                return refused.Answer();
+            store.Keep(shelved.Id, run.Inspection!, clock.GetUtcNow());
+        }
+        var board = new Board(
+            Guid.NewGuid().ToString("N"),
+            chosen.Nickname.Trim(),
+            model.Id,
+            revision,
+            model.MemoryMiB.Count == 1 ? model.MemoryMiB[0] : null,
+            new(null, false, false, null, null, null, []),
+            [.. ToldBy(run, chosen, tree)],
+            null,
+            [],
+            chosen.Simulated
+        );
+        if (boards.Save(board, null).Problem is { } problem)
+            return problem.Answer(StatusCodes.Status409Conflict);
+        if (image.Value is { } taken)
+            boards.ChooseImage(board.Id, taken.Id);
+        if (run is { Kind: ArrivalKind.Log, Text: { } log })
+            await captures.Store(boards.Find(board.Id)!, NameOf(run), Whole(Encoding.UTF8.GetBytes(log)), LogFiles.Largest);
+        return Results.Ok(views.Board(board.Id));
+    }
+
+    private static string NameOf(Arrivals.Run run) => run.Path is null ? "pasted log" : Path.GetFileName(run.Path);
+
+    private static async IAsyncEnumerable<byte[]> Whole(byte[] bytes)
+    {
+        await Task.CompletedTask;
+        yield return bytes;
+    }
+
+    private static IEnumerable<string> ToldBy(Arrivals.Run run, ArrivedBoard chosen, Images.FoundTree? tree)
+    {
+        if (tree is not null)
+            yield return "tree";
+        if (run.Kind == ArrivalKind.Mark || !string.IsNullOrWhiteSpace(chosen.Mark))
+            yield return "mark";
+        if (run.Kind is ArrivalKind.Log or ArrivalKind.System)
+            yield return "log";
+    }
+
+    /// <summary>The card of the catalogue that was chosen, or a new one from what came in.</summary>
+    private static Answer<Tuple<BoardModel, string>> CardOf(
+        Arrivals.Run run,
+        ArrivedBoard chosen,
+        Images.FoundTree? tree,
+        KnowledgeFiles knowledge,
+        Cards cards
+    )
+    {
+        if (chosen.Candidate is { } known)
+            return cards.Catalogue.Model(known.ModelId) is { } model && model.Revision(known.RevisionId) is not null
+                ? Tuple.Create(model, known.RevisionId)
+                : new Problem("The board should have a card here.", $"{known.ModelId} has not.", "Choose another one, or none.");
+        if (tree is null && string.IsNullOrWhiteSpace(chosen.Mark) && run.Kind is not (ArrivalKind.Mark or ArrivalKind.Log or ArrivalKind.System))
+            return new Problem(
+                "A board is told by its device tree, its log, or what is printed on it.",
+                "None of them is chosen.",
+                "Choose its device tree, or type what is printed on it."
+            );
+        var draft = DraftOf(run, chosen.Mark, tree, knowledge);
+        if (draft.Value is not { } made)
+            return draft.Problem!;
+        var card = made.Card;
+        // Another board of the same name keeps its own card; the very same one is taken as it is.
+        for (var n = 2; cards.Catalogue.Model(card.Id) is { } other; n++)
+        {
+            if (tree is not null && other.Revisions is [{ Compatible: { } name } only] && name == card.Revisions[0].Compatible)
+                return Tuple.Create(other, only.Id);
+            card = card with { Id = $"{CardDraft.IdOf(card.Maker, card.Name)}-{n}" };
+        }
+        var added = cards.Import("The card", DataFile.Write(card));
+        return added.Value is { Boards: [var stored] } ? Tuple.Create(stored, stored.Revisions[0].Id) : added.Problem!;
+    }
+
+    /// <summary>The card of the image that came in; neither card nor problem when it was none.</summary>
+    private static (ImageCard? Value, Problem? Problem) ImageOf(Arrivals.Run run)
+    {
+        if (run is not { Kind: ArrivalKind.Image, Inspection: { } found, Path: { } path })
+            return (null, null);
+        var made = ImageCards.From(found, path);
+        return (made.Value, made.Problem);
+    }
+}

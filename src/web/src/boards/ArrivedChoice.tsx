@@ -1,0 +1,193 @@
+import { useDeferredValue, useId, useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { useNavigate } from "react-router";
+import type { Arrival, CardDraft, InstructionSet } from "../shared/api";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useArrivedDraft, useArrivedTrees, usePutArrived } from "../shared/queries";
+import { percent, setName } from "../shared/words";
+
+type Choice = { tree: string | null; candidate: { modelId: string; revisionId: string } | null };
+
+const own: Choice = { tree: null, candidate: null };
+const fieldNames: Record<string, string> = {
+  processor: "Chip",
+  instructionSet: "Processor",
+  memoryMiB: "Memory",
+  "console.device": "Console",
+  "console.speed": "Console speed",
+  "power.hint": "Supply, a hint only",
+  videoOutputs: "Screens",
+  banner: "Model line",
+  compatible: "Device-tree name",
+  bootMedia: "Starts from",
+  pins: "Pins, level",
+  power: "Supply",
+};
+
+/** What came in, the boards that it may be, what it tells of the chosen one, and the way onto the bench. */
+export function ArrivedChoice({ came }: { came: Arrival }) {
+  const [words, setWords] = useState("");
+  const trees = useArrivedTrees(came.id, useDeferredValue(words), came.trees > 0);
+  const rows = trees.data ?? [];
+  const [picked, setPicked] = useState<Choice | null>(null);
+  const only = came.trees === 1 && rows[0] ? { tree: rows[0].source, candidate: null } : null;
+  const needsChoice = came.trees > 1 || came.candidates.length > 0;
+  const choice = picked ?? only ?? (needsChoice || (came.kind === "image" && came.trees === 0) ? null : own);
+  const draft = useArrivedDraft(came.id, choice?.tree ?? null, choice !== null && choice.candidate === null);
+  const group = useId();
+  const facts = choice?.candidate === null && draft.data && <DraftFacts draft={draft.data} />;
+  const list = needsChoice || came.trees === 1;
+  return (
+    <div className="arrived">
+      <h2 role="status">{came.says}</h2>
+      <div className="arrived-columns">
+        <div>
+          {!list && facts}
+          {came.trees > 1 && (
+            <Form.Group controlId="arrived-search">
+              <Form.Label>What is printed on yours</Form.Label>
+              <Form.Control
+                value={words}
+                autoComplete="off"
+                spellCheck={false}
+                onChange={(e) => setWords(e.target.value)}
+              />
+            </Form.Group>
+          )}
+          <fieldset className="arrived-list" aria-busy={trees.isFetching} hidden={!list}>
+            <legend className="visually-hidden">Which board it is</legend>
+            {came.candidates.map((c) => (
+              <Row
+                key={`${c.modelId} ${c.revisionId}`}
+                group={group}
+                checked={choice?.candidate?.modelId === c.modelId && choice.candidate.revisionId === c.revisionId}
+                onPick={() => setPicked({ tree: null, candidate: { modelId: c.modelId, revisionId: c.revisionId } })}
+                name={c.name}
+                note={`${percent(c.probability)}, has a card here`}
+              />
+            ))}
+            {rows.map((t) => (
+              <Row
+                key={t.source}
+                group={group}
+                checked={choice?.tree === t.source}
+                onPick={() => setPicked({ tree: t.source, candidate: null })}
+                name={t.model ?? t.file}
+                note={t.compatible ?? t.file}
+              />
+            ))}
+            {came.candidates.length > 0 && (
+              <Row
+                group={group}
+                checked={picked === own}
+                onPick={() => setPicked(own)}
+                name="None of these"
+                note="it gets a card of its own"
+              />
+            )}
+          </fieldset>
+          {came.trees > 1 && words !== "" && rows.length === 0 && !trees.isFetching && (
+            <p className="quiet">
+              None of the {came.trees} is called like that. Try fewer words, or the number that is printed largest.
+            </p>
+          )}
+          {came.trees > 40 && words === "" && (
+            <p className="quiet">The first 40 of {came.trees} in order of their names; type to find yours.</p>
+          )}
+        </div>
+        <div>
+          {came.kind === "image" && came.trees === 0 && (
+            <p>Bring the board&apos;s device tree, its log or its print besides: this image does not name a board.</p>
+          )}
+          {choice && <PutForm key={nameOf(draft.data)} came={came} choice={choice} start={nameOf(draft.data)} />}
+          <ProblemNote error={draft.error} />
+          {list && facts}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+const nameOf = (draft: CardDraft | undefined) => (draft?.card.name ?? "").slice(0, 40);
+
+function Row({
+  group,
+  checked,
+  onPick,
+  name,
+  note,
+}: {
+  group: string;
+  checked: boolean;
+  onPick: () => void;
+  name: string;
+  note: string;
+}) {
+  return (
+    <label className={checked ? "arrived-row picked" : "arrived-row"}>
+      <input type="radio" name={group} checked={checked} onChange={onPick} />
+      <span>
+        <strong>{name}</strong> <code>{note}</code>
+      </span>
+    </label>
+  );
+}
+
+/** What was read for the card, each with its source, then what nothing tells. */
+function DraftFacts({ draft }: { draft: CardDraft }) {
+  const shown = draft.read.filter((f) => f.field !== "name" && f.field !== "maker");
+  const label = (field: string) => fieldNames[field] ?? field.charAt(0).toUpperCase() + field.slice(1);
+  return (
+    <dl className="draft-facts">
+      {shown.map((f) => (
+        <div key={f.field}>
+          <dt>{label(f.field)}</dt>
+          <dd>{f.field === "instructionSet" ? setName(f.value as InstructionSet) : f.value}</dd>
+          <dd className="quiet">{f.from}</dd>
+        </div>
+      ))}
+      {draft.ask.map((q) => (
+        <div key={q.field} className="unknown">
+          <dt>{label(q.field)}</dt>
+          <dd>not known. {q.question}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function PutForm({ came, choice, start }: { came: Arrival; choice: Choice; start: string }) {
+  const go = useNavigate();
+  const put = usePutArrived(came.id);
+  const [nickname, setNickname] = useState(start);
+  const [simulated, setSimulated] = useState(false);
+  return (
+    <Form
+      className="arrived-put"
+      onSubmit={(e) => {
+        e.preventDefault();
+        // The empty bench that this stands on goes away as soon as the board is there: the promise outlives it.
+        put
+          .mutateAsync({ nickname, tree: choice.tree, mark: null, candidate: choice.candidate, simulated })
+          .then((view) => void go(`/boards/${view.board.id}`))
+          .catch(() => undefined);
+      }}
+    >
+      <Form.Group controlId="arrived-nickname">
+        <Form.Label>Nickname</Form.Label>
+        <Form.Control value={nickname} maxLength={40} required onChange={(e) => setNickname(e.target.value)} />
+      </Form.Group>
+      <Form.Check
+        type="checkbox"
+        id="arrived-simulated"
+        label="Simulate it: a twin to rehearse with, no real board"
+        checked={simulated}
+        onChange={(e) => setSimulated(e.target.checked)}
+      />
+      <ProblemNote error={put.error} />
+      <Button type="submit" variant="primary" disabled={put.isPending}>
+        Put it on the bench
+      </Button>
+    </Form>
+  );
+}

@@ -1,0 +1,136 @@
+using System.Net.Http.Json;
+using System.Text;
+using System.Text.Json;
+using Buttonhook.Core.Tests;
+
+namespace Buttonhook.App.Tests;
+
+/// <summary>Whatever lies in front of a person is recognised by its content and leads to a board on the bench, with nothing made up.</summary>
+public sealed class ArrivalTests : IDisposable
+{
+    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+
+    public void Dispose() => Directory.Delete(folder, true);
+
+    private string File(string name, byte[] bytes)
+    {
+        var path = Path.Combine(folder, name);
+        System.IO.File.WriteAllBytes(path, bytes);
+        return path;
+    }
+
+    private static byte[] Tree(string model, string compatible) =>
+        new TreeMaker()
+            .Text("/", "model", model)
+            .Text("/", "compatible", compatible)
+            .Text("/cpus/cpu@0", "compatible", "arm,cortex-a55")
+            .Text("/aliases", "serial2", "/soc/serial@1000")
+            .Text("/chosen", "stdout-path", "serial2:1500000n8")
+            .Text("/soc/serial@1000", "compatible", "snps,dw-apb-uart")
+            .Blob();
+
+    private static async Task<JsonElement> Bring(RunningApp app, string? path, string? text = null)
+    {
+        var came = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/arrivals", new { path, text }));
+        for (var i = 0; i < 200 && came.GetProperty("running").GetBoolean(); i++, await Task.Delay(50))
+            came = await app.Get($"/api/arrivals/{came.GetProperty("id").GetString()}");
+        return came;
+    }
+
+    private static async Task<JsonElement> Put(RunningApp app, JsonElement came, string nickname, string? tree = null) =>
+        await RunningApp.Json(
+            await app.Http.PostAsJsonAsync(
+                $"/api/arrivals/{came.GetProperty("id").GetString()}/board",
+                new
+                {
+                    nickname,
+                    tree,
+                    mark = (string?)null,
+                    candidate = (object?)null,
+                    simulated = false,
+                }
+            )
+        );
+
+    [Fact]
+    public async Task A_folder_of_trees_is_searched_and_the_chosen_one_becomes_a_board_of_which_only_what_it_says_is_known()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        Assert.Empty((await app.Get("/api/catalogue")).GetProperty("models").EnumerateArray());
+        File("a.dtb", Tree("Ladle Quince 5", "ladle,quince-5"));
+        File("b.dtb", Tree("Ladle Quince 6", "ladle,quince-6"));
+        var came = await Bring(app, folder);
+        Assert.Equal(("trees", 2), (came.GetProperty("kind").GetString(), came.GetProperty("trees").GetInt32()));
+        var rows = await app.Get($"/api/arrivals/{came.GetProperty("id").GetString()}/trees?words=qunice%206");
+        var tree = rows[0].GetProperty("source").GetString();
+        Assert.Equal("Ladle Quince 6", rows[0].GetProperty("model").GetString());
+
+        var view = await Put(app, came, "Damson", tree);
+        var model = view.GetProperty("model");
+        Assert.Equal(("Ladle", "Quince 6"), (model.GetProperty("maker").GetString(), model.GetProperty("name").GetString()));
+        Assert.Equal("ttyS2", model.GetProperty("console").GetProperty("device").GetString());
+        Assert.Equal("unknown", model.GetProperty("console").GetProperty("level").GetString());
+        Assert.Equal(JsonValueKind.Null, model.GetProperty("power").GetProperty("volts").ValueKind);
+        Assert.Equal(JsonValueKind.Null, view.GetProperty("board").GetProperty("memoryMiB").ValueKind);
+        Assert.False(view.GetProperty("board").GetProperty("simulated").GetBoolean());
+        Assert.Contains("b.dtb", model.GetProperty("sources").GetProperty("console.speed").GetString());
+        // The same tree again is the same model.
+        var second = await Put(app, came, "Medlar", tree);
+        Assert.Equal(model.GetProperty("id").GetString(), second.GetProperty("model").GetProperty("id").GetString());
+        // Its supply cannot be told, and that is neither enough nor a refusal.
+        var connection = await app.Get($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}/connection");
+        Assert.Equal(JsonValueKind.Null, connection.GetProperty("supply").GetProperty("enough").ValueKind);
+    }
+
+    [Fact]
+    public async Task A_log_brings_its_board_and_is_kept_as_its_first_boot()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var log = System.IO.File.ReadAllBytes(Directory.GetFiles(Path.Combine(RunningApp.Root, "tests/logs"), "*.log", SearchOption.AllDirectories).Order().First());
+        var came = await Bring(app, File("first-boot.txt", log));
+        Assert.Equal("log", came.GetProperty("kind").GetString());
+        var view = await Put(app, came, "Damson");
+        var boots = await app.Get($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}/boots");
+        Assert.Equal("first-boot.txt", Assert.Single(boots.EnumerateArray()).GetProperty("source").GetString());
+        Assert.Equal(JsonValueKind.Null, view.GetProperty("model").GetProperty("power").GetProperty("amps").ValueKind);
+    }
+
+    [Fact]
+    public async Task What_is_printed_alone_makes_a_board_and_what_is_nothing_is_said()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var came = await Bring(app, null, "LQ5 R2");
+        Assert.Equal("mark", came.GetProperty("kind").GetString());
+        var view = await Put(app, came, "Damson");
+        Assert.Equal("LQ5 R2", view.GetProperty("model").GetProperty("revisions")[0].GetProperty("mark").GetString());
+        Assert.Equal(JsonValueKind.Null, view.GetProperty("model").GetProperty("instructionSet").ValueKind);
+
+        var nothing = await Bring(app, Path.Combine(folder, "nowhere.img"));
+        Assert.Contains("There is none", nothing.GetProperty("problem").GetProperty("came").GetString());
+        var damaged = await Bring(app, File("x.dtb", Tree("A", "a,b")[..70]));
+        Assert.Contains("device tree", damaged.GetProperty("problem").GetProperty("expected").GetString());
+        var both = await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/arrivals", new { path = "/a", text = "b" }), 422);
+        Assert.Contains("One thing", both.Expected);
+        var relative = await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/arrivals", new { path = "a.img", text = (string?)null }), 422);
+        Assert.Contains("whole path", relative.Expected);
+    }
+
+    [Fact]
+    public async Task An_image_brings_its_boards_and_lies_on_the_shelf_where_it_is()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var path = File("tallow.img", ImageMaker.Distro(new() { ["/dtbs/a.dtb"] = Tree("Ladle Quince 5", "ladle,quince-5") }));
+        var came = await Bring(app, path);
+        Assert.Equal(("image", 1), (came.GetProperty("kind").GetString(), came.GetProperty("trees").GetInt32()));
+        var rows = await app.Get($"/api/arrivals/{came.GetProperty("id").GetString()}/trees");
+        var view = await Put(app, came, "Damson", rows[0].GetProperty("source").GetString());
+        var image = Assert.Single((await app.Get("/api/catalogue")).GetProperty("images").EnumerateArray());
+        Assert.Equal(path, image.GetProperty("path").GetString());
+        Assert.Equal(image.GetProperty("id").GetString(), view.GetProperty("board").GetProperty("imageId").GetString());
+        // Choosing is not writing.
+        Assert.DoesNotContain(
+            view.GetProperty("seam").EnumerateArray(),
+            s => s.GetProperty("step").GetString() == "prepare" && s.GetProperty("done").GetBoolean()
+        );
+    }
+}
