@@ -56,7 +56,8 @@ public sealed class DataFolder : IDisposable
     public static bool IsDemo(string folder) => File.Exists(DemoMark(folder));
 
     /// <summary>Marks a data folder as one of the demo.</summary>
-    public static void MarkDemo(string folder) => File.WriteAllText(DemoMark(folder), "The boards and images in this folder are invented.\n");
+    public static void MarkDemo(string folder) =>
+        File.WriteAllText(DemoMark(folder), "The boards and images in this folder are invented.\n");
 
     private static string Holder(string folder) => Path.Combine(folder, "buttonhook.pid");
 

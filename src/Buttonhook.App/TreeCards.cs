@@ -45,7 +45,9 @@ internal static class TreeCards
     private static void Write(TextWriter output, TreeFacts facts)
     {
         output.WriteLine($"{facts.Model ?? "no model"} ({facts.Source})");
-        output.WriteLine($"  {facts.Architecture ?? "instruction set not told"}, {(facts.Compatible.Count > 0 ? facts.Compatible[0] : "no compatible name")}");
+        output.WriteLine(
+            $"  {facts.Architecture ?? "instruction set not told"}, {(facts.Compatible.Count > 0 ? facts.Compatible[0] : "no compatible name")}"
+        );
         output.WriteLine(
             facts.Console is { } console
                 ? $"  console {console.Device}{(console.Speed is { } speed ? $" at {speed} bits a second" : ", speed not told")}, from {console.From}"
@@ -55,7 +57,9 @@ internal static class TreeCards
         foreach (var group in facts.Media.GroupBy(m => m.Kind))
             output.WriteLine($"  {group.Key}: {string.Join(", ", group.Select(m => m.Device ?? m.From))}");
         foreach (var light in facts.Lights)
-            output.WriteLine($"  light {light.Name}{(light.Colour is { } colour ? $", {colour}" : "")}{(light.Meaning is { } meaning ? $": {meaning}" : "")}");
+            output.WriteLine(
+                $"  light {light.Name}{(light.Colour is { } colour ? $", {colour}" : "")}{(light.Meaning is { } meaning ? $": {meaning}" : "")}"
+            );
         foreach (var group in facts.Ports.GroupBy(p => p.Kind))
             output.WriteLine($"  {group.Key}: {string.Join(", ", group.Select(p => p.Name))}");
         if (facts.Power is { } power)

@@ -39,7 +39,7 @@ public sealed class BoardStore(Database database)
         string Nickname,
         string ModelId,
         string RevisionId,
-        long MemoryMib,
+        long? MemoryMib,
         long? CardGb,
         long Screen,
         long Network,
@@ -55,8 +55,8 @@ public sealed class BoardStore(Database database)
         long? ToldCard
     );
 
-    /// <summary>Stands in the column where nobody knows how much memory is fitted.</summary>
-    private const long NotKnown = 0;
+    /// <summary>SQLITE_CONSTRAINT_UNIQUE.</summary>
+    private const int NotUnique = 2067;
 
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
@@ -107,7 +107,7 @@ public sealed class BoardStore(Database database)
             r.Nickname,
             r.ModelId,
             r.RevisionId,
-            r.MemoryMib == NotKnown ? null : (int)r.MemoryMib,
+            (int?)r.MemoryMib,
             new(
                 (int?)r.CardGb,
                 r.Screen != 0,
@@ -170,7 +170,7 @@ public sealed class BoardStore(Database database)
                 }
             );
         }
-        catch (SqliteException e) when (e.SqliteErrorCode == 19)
+        catch (SqliteException e) when (e.SqliteExtendedErrorCode == NotUnique)
         {
             return new Problem(
                 "Every board on the bench should have its own nickname.",

@@ -86,7 +86,7 @@ public sealed class ArrivalTests : IDisposable
     public async Task A_log_brings_its_board_and_is_kept_as_its_first_boot()
     {
         await using var app = await RunningApp.Start(own: true);
-        var log = System.IO.File.ReadAllBytes(Directory.GetFiles(Path.Combine(RunningApp.Root, "tests/logs"), "*.log", SearchOption.AllDirectories).Order().First());
+        var log = System.IO.File.ReadAllBytes(Path.Combine(RunningApp.Root, "tests/logs/amd64-good-boot-1/console.log"));
         var came = await Bring(app, File("first-boot.txt", log));
         Assert.Equal("log", came.GetProperty("kind").GetString());
         var view = await Put(app, came, "Damson");
@@ -111,7 +111,10 @@ public sealed class ArrivalTests : IDisposable
         Assert.Contains("device tree", damaged.GetProperty("problem").GetProperty("expected").GetString());
         var both = await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/arrivals", new { path = "/a", text = "b" }), 422);
         Assert.Contains("One thing", both.Expected);
-        var relative = await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/arrivals", new { path = "a.img", text = (string?)null }), 422);
+        var relative = await RunningApp.ProblemOf(
+            await app.Http.PostAsJsonAsync("/api/arrivals", new { path = "a.img", text = (string?)null }),
+            422
+        );
         Assert.Contains("whole path", relative.Expected);
     }
 
@@ -119,7 +122,11 @@ public sealed class ArrivalTests : IDisposable
     public async Task An_image_brings_its_boards_and_lies_on_the_shelf_where_it_is()
     {
         await using var app = await RunningApp.Start(own: true);
-        var path = File("tallow.img", ImageMaker.Distro(new() { ["/dtbs/a.dtb"] = Tree("Ladle Quince 5", "ladle,quince-5") }));
+        var files = ImageMaker.BootFiles();
+        foreach (var old in files.Keys.Where(f => f.EndsWith(".dtb", StringComparison.Ordinal)).ToList())
+            files.Remove(old);
+        files["/quince.dtb"] = Tree("Ladle Quince 5", "ladle,quince-5");
+        var path = File("tallow.img", ImageMaker.Disk(ImageMaker.Fat(files), ImageMaker.Ext(ImageMaker.RootFiles())));
         var came = await Bring(app, path);
         Assert.Equal(("image", 1), (came.GetProperty("kind").GetString(), came.GetProperty("trees").GetInt32()));
         var rows = await app.Get($"/api/arrivals/{came.GetProperty("id").GetString()}/trees");

@@ -17,6 +17,8 @@ public sealed class RunningApp : IAsyncDisposable
         return read.Value ?? throw new InvalidOperationException(read.Problem!.ToString());
     });
 
+    private static readonly Lazy<KnowledgeFiles> WithoutDemo = new(() => KnowledgeFiles.Read(false).Value!);
+
     private readonly WebApplication app;
     private readonly bool keep;
 
@@ -51,14 +53,19 @@ public sealed class RunningApp : IAsyncDisposable
         string? folder = null,
         double pace = 200,
         bool keep = false,
-        bool standIns = true
+        bool standIns = true,
+        bool own = false
     )
     {
         folder ??= Directory.CreateTempSubdirectory("buttonhook-").FullName;
         var database = Database.Open(Path.Combine(folder, "bench.db")).Value!;
         if (demo)
             Demo.Fill(Knowledge.Value, database, TimeProvider.System);
-        var app = BenchApp.Build(new(folder, "http://127.0.0.1:0", standIns, pace), database, Knowledge.Value);
+        var app = BenchApp.Build(
+            new(folder, "http://127.0.0.1:0", standIns && !own, pace),
+            database,
+            own ? WithoutDemo.Value : Knowledge.Value
+        );
         await app.StartAsync();
         return new(app, folder, keep);
     }

@@ -55,21 +55,20 @@ public sealed class TreeSourcesTests : IDisposable
         return path;
     }
 
-    private static readonly byte[] Kernel =
-        Package(
-            ("debian-binary", "2.0\n"u8.ToArray()),
-            ("control.tar.gz", Gzip(Tar(("./control", "Package: linux-image-x\nArchitecture: arm64\nDescription: x\n"u8.ToArray())))),
-            (
-                "data.tar.gz",
-                Gzip(
-                    Tar(
-                        ("./boot/vmlinuz", new byte[70_000]),
-                        ("./usr/lib/linux-image-x/orchard/pomona.dtb", Tree("Pomona 3")),
-                        ("./usr/lib/linux-image-x/orchard/quince.dtb", Tree("Quince"))
-                    )
+    private static readonly byte[] Kernel = Package(
+        ("debian-binary", "2.0\n"u8.ToArray()),
+        ("control.tar.gz", Gzip(Tar(("./control", "Package: linux-image-x\nArchitecture: arm64\nDescription: x\n"u8.ToArray())))),
+        (
+            "data.tar.gz",
+            Gzip(
+                Tar(
+                    ("./boot/vmlinuz", new byte[70_000]),
+                    ("./usr/lib/linux-image-x/orchard/pomona.dtb", Tree("Pomona 3")),
+                    ("./usr/lib/linux-image-x/orchard/quince.dtb", Tree("Quince"))
                 )
             )
-        );
+        )
+    );
 
     [Fact]
     public void Trees_are_found_in_a_package_a_folder_an_archive_and_alone()
@@ -90,7 +89,10 @@ public sealed class TreeSourcesTests : IDisposable
         File("trees/deeper/c.dtb", Tree("C"));
         Assert.Equal([("/trees/b.dtb", "B"), ("/trees/deeper/c.dtb", "C")], Found(Path.Combine(folder, "trees")));
         Assert.Equal([("/trees/b.dtb", "B")], Found(Path.Combine(folder, "trees/b.dtb")));
-        var fit = new TreeMaker().Text("/", "description", "kernel").Text("/images/fdt-1", "type", "flat_dt").Bytes("/images/fdt-1", "data", Tree("D"));
+        var fit = new TreeMaker()
+            .Text("/", "description", "kernel")
+            .Text("/images/fdt-1", "type", "flat_dt")
+            .Bytes("/images/fdt-1", "data", Tree("D"));
         Assert.Equal([("/f.itb:/images/fdt-1", "D")], Found(File("f.itb", fit.Blob())));
     }
 

@@ -99,6 +99,15 @@ public sealed class StoreTests : IDisposable
     }
 
     [Fact]
+    public void A_board_whose_memory_nobody_knows_is_kept_as_such()
+    {
+        var board = Saved().Board with { Id = "b", Nickname = "Medlar", MemoryMiB = null };
+        Assert.Null(boards.Save(board, null).Value!.Board.MemoryMiB);
+        Assert.Null(boards.Find("b")!.Board.MemoryMiB);
+        Assert.Contains("is taken", boards.Save(board with { Id = "c" }, null).Problem!.Came);
+    }
+
+    [Fact]
     public void Bytes_come_back_exactly_and_in_order()
     {
         var boot = boots.Begin(Saved(), "test", At);

@@ -195,7 +195,8 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
             null,
             run.Stop.Token,
             run.Report,
-            (bytes, _) => found.AddRange(ImageTrees.Of(bytes, new List<string>()).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null)))
+            (bytes, _) =>
+                found.AddRange(ImageTrees.Of(bytes, new List<string>()).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null)))
         );
         if (inspected.Value is not { } inspection)
         {

@@ -93,7 +93,11 @@ public static class ArrivalEndpoints
             return Gone();
         Images.FoundTree? found = null;
         if (tree is not null && !run.Blobs.TryGetValue(tree, out found))
-            return new Problem("The device tree should be one of those that came in.", $"{tree} is not.", "Choose one of the list.").Answer();
+            return new Problem(
+                "The device tree should be one of those that came in.",
+                $"{tree} is not.",
+                "Choose one of the list."
+            ).Answer();
         var draft = DraftOf(run, null, found, knowledge);
         return draft.Value is { } card ? Results.Ok(card) : draft.Problem!.Answer();
     }
@@ -121,7 +125,7 @@ public static class ArrivalEndpoints
         CardStore store,
         BoardStore boards,
         Captures captures,
-        BenchViews views,
+        IServiceProvider services,
         TimeProvider clock
     )
     {
@@ -131,7 +135,11 @@ public static class ArrivalEndpoints
             return new Problem("A board should have a nickname of 1 to 40 letters.", "This has none, or more.", "Give it one.").Answer();
         Images.FoundTree? tree = null;
         if (chosen.Tree is { } source && !run.Blobs.TryGetValue(source, out tree))
-            return new Problem("The device tree should be one of those that came in.", $"{source} is not.", "Choose one of the list.").Answer();
+            return new Problem(
+                "The device tree should be one of those that came in.",
+                $"{source} is not.",
+                "Choose one of the list."
+            ).Answer();
         var card = CardOf(run, chosen, tree, knowledge, cards);
         if (card.Value is not { } made)
             return card.Problem!.Answer();
@@ -163,7 +171,8 @@ public static class ArrivalEndpoints
             boards.ChooseImage(board.Id, taken.Id);
         if (run is { Kind: ArrivalKind.Log, Text: { } log })
             await captures.Store(boards.Find(board.Id)!, NameOf(run), Whole(Encoding.UTF8.GetBytes(log)), LogFiles.Largest);
-        return Results.Ok(views.Board(board.Id));
+        // The catalogue has grown: what is shown is made with the new card.
+        return Results.Ok(services.GetRequiredService<BenchViews>().Board(board.Id));
     }
 
     private static string NameOf(Arrivals.Run run) => run.Path is null ? "pasted log" : Path.GetFileName(run.Path);
@@ -197,7 +206,11 @@ public static class ArrivalEndpoints
             return cards.Catalogue.Model(known.ModelId) is { } model && model.Revision(known.RevisionId) is not null
                 ? Tuple.Create(model, known.RevisionId)
                 : new Problem("The board should have a card here.", $"{known.ModelId} has not.", "Choose another one, or none.");
-        if (tree is null && string.IsNullOrWhiteSpace(chosen.Mark) && run.Kind is not (ArrivalKind.Mark or ArrivalKind.Log or ArrivalKind.System))
+        if (
+            tree is null
+            && string.IsNullOrWhiteSpace(chosen.Mark)
+            && run.Kind is not (ArrivalKind.Mark or ArrivalKind.Log or ArrivalKind.System)
+        )
             return new Problem(
                 "A board is told by its device tree, its log, or what is printed on it.",
                 "None of them is chosen.",

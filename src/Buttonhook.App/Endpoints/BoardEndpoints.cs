@@ -129,7 +129,11 @@ public static class BoardEndpoints
                 "Look at the mark on the board."
             );
         if (input.MemoryMiB is < 1 or > 1 << 22)
-            return new("Memory is between 1 MiB and 4 TiB.", $"{input.MemoryMiB} MiB is not.", "Read it off the board, or leave it unknown.");
+            return new(
+                "Memory is between 1 MiB and 4 TiB.",
+                $"{input.MemoryMiB} MiB is not.",
+                "Read it off the board, or leave it unknown."
+            );
         if (input.MemoryMiB is { } memory && model.MemoryMiB.Count > 0 && !model.MemoryMiB.Contains(memory))
             return new(
                 $"{model.Name} is sold with {string.Join(" or ", model.MemoryMiB.Select(Sizes.Memory))}.",

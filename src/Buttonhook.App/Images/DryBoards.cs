@@ -86,16 +86,16 @@ public static class DryBoards
                     "Take its device tree, or the first lines of its boot log: they tell it."
                 )
                 : new DryBoard(
-                set,
-                model.Loader,
-                "sd",
-                model.Console.Device,
-                model.Console.Speed,
-                model.MemoryMiB is [var least, ..] ? least : null,
-                revision.Compatible is { } name ? [name] : [],
-                model.Banner ?? "",
-                model.FirstLoader
-            )
+                    set,
+                    model.Loader,
+                    "sd",
+                    model.Console.Device,
+                    model.Console.Speed,
+                    model.MemoryMiB is [var least, ..] ? least : null,
+                    revision.Compatible is { } name ? [name] : [],
+                    model.Banner ?? "",
+                    model.FirstLoader
+                )
             : new Problem(
                 $"{model.Name} has the revisions {string.Join(", ", model.Revisions.Select(r => r.Id))}.",
                 $"{revisionId} is not one of them.",

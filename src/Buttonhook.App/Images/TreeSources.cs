@@ -43,13 +43,7 @@ public static class TreeSources
     public static IReadOnlyList<TreeFacts> Read(IReadOnlyList<FoundTree> trees, ICollection<string> notes, CancellationToken token)
     {
         var unread = new System.Collections.Concurrent.ConcurrentQueue<string>();
-        var facts = trees
-            .AsParallel()
-            .AsOrdered()
-            .WithCancellation(token)
-            .Select(t => Read(t, unread))
-            .OfType<TreeFacts>()
-            .ToList();
+        var facts = trees.AsParallel().AsOrdered().WithCancellation(token).Select(t => Read(t, unread)).OfType<TreeFacts>().ToList();
         foreach (var note in unread)
             notes.Add(note);
         return facts;
@@ -64,7 +58,11 @@ public static class TreeSources
             var head = new byte[8];
             head = head[..file.ReadAtLeast(head, 8, false)];
             file.Position = 0;
-            if (head is [0xD0, 0x0D, 0xFE, 0xED, ..] || head.AsSpan().SequenceEqual("!<arch>\n"u8) || head is [(byte)'P', (byte)'K', 3, 4, ..])
+            if (
+                head is [0xD0, 0x0D, 0xFE, 0xED, ..]
+                || head.AsSpan().SequenceEqual("!<arch>\n"u8)
+                || head is [(byte)'P', (byte)'K', 3, 4, ..]
+            )
                 return true;
             using var content = ImageFiles.Unpack(file) ?? file;
             return StartsAsTar(content, out _);
@@ -163,7 +161,11 @@ public static class TreeSources
         }
         catch (UnreadableException e)
         {
-            return new Problem("A device tree should be readable.", $"{path}: {e.Message}.", "Copy it again, for instance from /sys/firmware/fdt.");
+            return new Problem(
+                "A device tree should be readable.",
+                $"{path}: {e.Message}.",
+                "Copy it again, for instance from /sys/firmware/fdt."
+            );
         }
     }
 
@@ -176,7 +178,11 @@ public static class TreeSources
         while (file.ReadAtLeast(header, 60, false) == 60)
         {
             var name = Encoding.ASCII.GetString(header, 0, 16).Trim().TrimEnd('/');
-            if (!long.TryParse(Encoding.ASCII.GetString(header, 48, 10).Trim(), out var length) || length < 0 || file.Position + length > file.Length)
+            if (
+                !long.TryParse(Encoding.ASCII.GetString(header, 48, 10).Trim(), out var length)
+                || length < 0
+                || file.Position + length > file.Length
+            )
                 break;
             var next = file.Position + length + (length & 1);
             if (name.StartsWith("control.tar", StringComparison.Ordinal) || name.StartsWith("data.tar", StringComparison.Ordinal))
@@ -238,7 +244,11 @@ public static class TreeSources
         var found = new List<FoundTree>();
         using var zip = ZipFile.OpenRead(path);
         foreach (var entry in zip.Entries)
-            if (entry.FullName.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase) && entry.Length <= LargestTree && found.Count < MostTrees)
+            if (
+                entry.FullName.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase)
+                && entry.Length <= LargestTree
+                && found.Count < MostTrees
+            )
             {
                 var bytes = new byte[entry.Length];
                 using var data = entry.Open();

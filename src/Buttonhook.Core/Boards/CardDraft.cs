@@ -72,7 +72,11 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
             var printed = Text("mark", "What is printed on it?", (mark, OnBoard));
             var made = Text("maker", null, (maker, model.From));
             var called = Text("name", null, (name, model.From), (printed, OnBoard)) ?? "Board without a name";
-            var processor = Text("processor", null, (tree is { Compatible: [_, .., var last] } ? last.Split(',')[^1].ToUpperInvariant() : null, treeFrom));
+            var processor = Text(
+                "processor",
+                null,
+                (tree is { Compatible: [_, .., var last] } ? last.Split(',')[^1].ToUpperInvariant() : null, treeFrom)
+            );
             var set = Set();
             var memory = Memory();
             var id = Text("revision", null, (revision, model.From)) ?? NoRevision;

@@ -265,12 +265,18 @@ public static class Identification
             h.Say(
                 "log",
                 h.Model.InstructionSet is null ? 0
-                : architecture == h.Model.InstructionSet ? 1
-                : -6,
+                    : architecture == h.Model.InstructionSet ? 1
+                    : -6,
                 $"The kernel runs on {architecture.Words()}."
             );
         if ((facts.MemoryBytes ?? MemoryOf(text)) is { } bytes)
-            h.Say("log", h.Model.MemoryMiB.Count == 0 ? 0 : Memory(h.Model, bytes) is not null ? 0.5 : -2, $"It has {Sizes.Binary(bytes)} of memory.");
+            h.Say(
+                "log",
+                h.Model.MemoryMiB.Count == 0 ? 0
+                    : Memory(h.Model, bytes) is not null ? 0.5
+                    : -2,
+                $"It has {Sizes.Binary(bytes)} of memory."
+            );
     }
 
     private static void ByTree(Hypothesis h, DeviceTree tree)
@@ -346,7 +352,11 @@ public static class Identification
     private static readonly List<LookAt> Looks =
     [
         new("mark:", id => id[5..], (h, id) => h.Revision.Where == id[5..] ? h.Revision.Mark ?? NotKnown : "nothing printed there"),
-        new("power", _ => "The power socket", (h, _) => h.Model.Power is { Connector: { } plug, Volts: { } volts } ? $"{plug}, {volts} V" : NotKnown),
+        new(
+            "power",
+            _ => "The power socket",
+            (h, _) => h.Model.Power is { Connector: { } plug, Volts: { } volts } ? $"{plug}, {volts} V" : NotKnown
+        ),
         new(
             "video",
             _ => "The video sockets",

@@ -102,7 +102,13 @@ public static class NextThings
         if (image is null)
             return boot switch
             {
-                { Settled: true, Corrected: false, Kept: false, Top: { Correction: not null } top } => Mend(board, model, catalogue, boot, top),
+                { Settled: true, Corrected: false, Kept: false, Top: { Correction: not null } top } => Mend(
+                    board,
+                    model,
+                    catalogue,
+                    boot,
+                    top
+                ),
                 { Settled: true, Kept: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(step, board, boot),
                 _ => TakeImage(board, catalogue, matches),
             };

@@ -133,7 +133,11 @@ public static class SerialDrivers
         if (NumberOf(tree, port) is { } number)
             return name + number;
         byOrder = true;
-        var taken = tree.Nodes.Where(n => n != port && n.IsOn && IsPort(n) && NameOf(n) == name).Select(n => NumberOf(tree, n)).OfType<int>().ToHashSet();
+        var taken = tree
+            .Nodes.Where(n => n != port && n.IsOn && IsPort(n) && NameOf(n) == name)
+            .Select(n => NumberOf(tree, n))
+            .OfType<int>()
+            .ToHashSet();
         var before = tree.Nodes.TakeWhile(n => n != port).Count(n => n.IsOn && IsPort(n) && NameOf(n) == name && NumberOf(tree, n) is null);
         for (var free = 0; ; free++)
             if (!taken.Contains(free) && before-- == 0)

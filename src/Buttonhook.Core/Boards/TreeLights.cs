@@ -9,8 +9,21 @@ public static class TreeLights
     // include/dt-bindings/leds/common.h
     private static readonly string[] Colours =
     [
-        "white", "red", "green", "blue", "amber", "violet", "yellow", "infrared", "several colours", "red, green and blue", "purple", "orange",
-        "pink", "cyan", "lime",
+        "white",
+        "red",
+        "green",
+        "blue",
+        "amber",
+        "violet",
+        "yellow",
+        "infrared",
+        "several colours",
+        "red, green and blue",
+        "purple",
+        "orange",
+        "pink",
+        "cyan",
+        "lime",
     ];
 
     /// <summary>All lights that are switched on, in the order of the tree.</summary>
@@ -19,13 +32,24 @@ public static class TreeLights
 
     private static bool IsLight(TreeNode node)
     {
-        if (node.Parent is not { } parent || !(node.Has("gpios") || node.Has("pwms") || node.Has("reg") || node.Has("led-gpio") || node.Has("led-sources") || node.Has("leds")))
+        if (
+            node.Parent is not { } parent
+            || !(
+                node.Has("gpios")
+                || node.Has("pwms")
+                || node.Has("reg")
+                || node.Has("led-gpio")
+                || node.Has("led-sources")
+                || node.Has("leds")
+            )
+        )
             return false;
         if (parent.Compatible.Any(c => c is "gpio-leds" or "pwm-leds" or "pwm-leds-multicolor" or "leds-group-multicolor"))
             return true;
         // Lights behind a controller of their own, on a bus or in a power chip.
         var controller =
-            parent.Kind is "leds" or "led-controller" or "multi-led" || parent.Compatible.Any(c => c.Contains("-led", StringComparison.Ordinal));
+            parent.Kind is "leds" or "led-controller" or "multi-led"
+            || parent.Compatible.Any(c => c.Contains("-led", StringComparison.Ordinal));
         return controller
             && (
                 node.Kind is "led" or "multi-led"
@@ -44,7 +68,9 @@ public static class TreeLights
         if (node.Number("color") is { } number)
             return number < Colours.Length ? Colours[number] : null;
         var words = $"{node.Text("label")} {node.Name} {node.Parent?.Text("label")}".ToLowerInvariant().Split(' ', ':', '-', '_', '@', '/');
-        return words.Select(w => w.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9')).FirstOrDefault(w => Array.IndexOf(Colours, w) >= 0);
+        return words
+            .Select(w => w.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9'))
+            .FirstOrDefault(w => Array.IndexOf(Colours, w) >= 0);
     }
 
     // Documentation/leds and drivers/leds/trigger of the kernel: what each trigger follows.

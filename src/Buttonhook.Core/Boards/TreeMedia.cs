@@ -7,12 +7,34 @@ public static class TreeMedia
 {
     private static readonly string[] CardHosts =
     [
-        "sdhci", "mshc", "-mmc", "mmci", "sdhi", "esdhc", "usdhc", "hsmmc", "pl18", "sd4hc", "sdmmc", "-sdio", "mmc-",
+        "sdhci",
+        "mshc",
+        "-mmc",
+        "mmci",
+        "sdhi",
+        "esdhc",
+        "usdhc",
+        "hsmmc",
+        "pl18",
+        "sd4hc",
+        "sdmmc",
+        "-sdio",
+        "mmc-",
     ];
 
     private static readonly HashSet<string> CardHostNames =
     [
-        "mmc", "sdhci", "sdmmc", "sdhc", "esdhc", "usdhc", "emmc", "sdio", "mshc", "dwmmc", "sd",
+        "mmc",
+        "sdhci",
+        "sdmmc",
+        "sdhc",
+        "esdhc",
+        "usdhc",
+        "emmc",
+        "sdio",
+        "mshc",
+        "dwmmc",
+        "sd",
     ];
 
     // Parts of card hosts that are none themselves.
@@ -58,7 +80,14 @@ public static class TreeMedia
             return null;
         if (host.Has("non-removable"))
             return "flash";
-        if (host.Has("cd-gpios") || host.Has("cd-inverted") || host.Has("broken-cd") || host.Has("wp-gpios") || host.Has("disable-wp") || host.Has("no-mmc"))
+        if (
+            host.Has("cd-gpios")
+            || host.Has("cd-inverted")
+            || host.Has("broken-cd")
+            || host.Has("wp-gpios")
+            || host.Has("disable-wp")
+            || host.Has("no-mmc")
+        )
             return "card";
         return host.Has("no-sd") || host.Has("mmc-hs400-1_8v") ? "flash" : "mmc";
     }

@@ -28,7 +28,11 @@ public static class TreePorts
                 Add(usb, label ?? node.Name, null, node);
             else if (node.Compatible.Any(c => c.EndsWith("-connector", StringComparison.Ordinal)))
                 Connector(node, label, Add);
-            else if (node.Parent is { } keys && keys.Compatible.Any(c => c is "gpio-keys" or "gpio-keys-polled" or "adc-keys") && node.Has("linux,code"))
+            else if (
+                node.Parent is { } keys
+                && keys.Compatible.Any(c => c is "gpio-keys" or "gpio-keys-polled" or "adc-keys")
+                && node.Has("linux,code")
+            )
                 Add("button", label ?? node.Name, null, node);
             else if (node.Kind is "wifi" or "wlan")
                 Add("wireless", label ?? node.Name, null, node);
@@ -58,7 +62,8 @@ public static class TreePorts
             : kind.StartsWith("dp", StringComparison.Ordinal) ? "DisplayPort"
             : kind.StartsWith("vga", StringComparison.Ordinal) ? "VGA"
             : kind.StartsWith("dvi", StringComparison.Ordinal) ? "DVI"
-            : kind.StartsWith("composite", StringComparison.Ordinal) || kind.StartsWith("svideo", StringComparison.Ordinal) ? "composite video"
+            : kind.StartsWith("composite", StringComparison.Ordinal) || kind.StartsWith("svideo", StringComparison.Ordinal)
+                ? "composite video"
             : null;
         if (plug is not null)
             add("video", label is null ? plug : $"{plug} ({label})", null, node);
@@ -67,7 +72,9 @@ public static class TreePorts
     private static bool IsEthernet(TreeNode node) =>
         node.Has("phy-mode")
         || node.Has("phy-connection-type")
-        || node.Kind == "ethernet" && node.Compatible.Count > 0 && (node.Has("phy-handle") || node.Has("reg") && node.Parent?.Kind is not "mdio");
+        || node.Kind == "ethernet"
+            && node.Compatible.Count > 0
+            && (node.Has("phy-handle") || node.Has("reg") && node.Parent?.Kind is not "mdio");
 
     private static string? UsbKind(TreeNode node)
     {
@@ -89,6 +96,5 @@ public static class TreePorts
             : null;
     }
 
-    private static string? AliasOf(DeviceTree tree, TreeNode node) =>
-        tree.AliasesOf(node).FirstOrDefault();
+    private static string? AliasOf(DeviceTree tree, TreeNode node) => tree.AliasesOf(node).FirstOrDefault();
 }

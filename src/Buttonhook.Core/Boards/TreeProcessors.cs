@@ -8,24 +8,72 @@ public static class TreeProcessors
     // 32-bit cores of version 7.
     private static readonly string[] Seven =
     [
-        "arm,cortex-a5", "arm,cortex-a7", "arm,cortex-a8", "arm,cortex-a9", "arm,cortex-a12", "arm,cortex-a15", "arm,cortex-a17",
-        "arm,cortex-a32", "brcm,brahma-b15", "brcm,vulcan-a9", "marvell,pj4", "marvell,mohawk-v7", "qcom,krait", "qcom,scorpion",
-        "marvell,sheeva-v7", "arm,armv7",
+        "arm,cortex-a5",
+        "arm,cortex-a7",
+        "arm,cortex-a8",
+        "arm,cortex-a9",
+        "arm,cortex-a12",
+        "arm,cortex-a15",
+        "arm,cortex-a17",
+        "arm,cortex-a32",
+        "brcm,brahma-b15",
+        "brcm,vulcan-a9",
+        "marvell,pj4",
+        "marvell,mohawk-v7",
+        "qcom,krait",
+        "qcom,scorpion",
+        "marvell,sheeva-v7",
+        "arm,armv7",
     ];
 
     // 32-bit cores before version 7.
     private static readonly string[] Before =
     [
-        "arm,arm7", "arm,arm9", "arm,arm10", "arm,arm11", "arm,sa1", "arm,fa5", "arm,fa6", "faraday,fa5", "faraday,fa6", "marvell,feroceon",
-        "marvell,mohawk", "marvell,xsc3", "marvell,xscale", "marvell,sheeva-v5", "marvell,88fr", "intel,sa1", "intel,xsc",
+        "arm,arm7",
+        "arm,arm9",
+        "arm,arm10",
+        "arm,arm11",
+        "arm,sa1",
+        "arm,fa5",
+        "arm,fa6",
+        "faraday,fa5",
+        "faraday,fa6",
+        "marvell,feroceon",
+        "marvell,mohawk",
+        "marvell,xsc3",
+        "marvell,xscale",
+        "marvell,sheeva-v5",
+        "marvell,88fr",
+        "intel,sa1",
+        "intel,xsc",
     ];
 
     // 64-bit cores that a prefix of the others does not tell.
     private static readonly string[] Eight =
     [
-        "arm,armv8", "arm,neoverse", "arm,cortex-x", "apple,", "brcm,brahma-b53", "brcm,vulcan", "cavium,", "nvidia,tegra132-denver",
-        "nvidia,tegra186-denver", "nvidia,denver", "nvidia,tegra194-carmel", "nvidia,carmel", "qcom,kryo", "qcom,oryon", "samsung,mongoose",
-        "samsung,exynos-m", "hisilicon,tsv", "phytium,", "ampere,", "fujitsu,", "apm,", "amd,", "spacemit,arm64",
+        "arm,armv8",
+        "arm,neoverse",
+        "arm,cortex-x",
+        "apple,",
+        "brcm,brahma-b53",
+        "brcm,vulcan",
+        "cavium,",
+        "nvidia,tegra132-denver",
+        "nvidia,tegra186-denver",
+        "nvidia,denver",
+        "nvidia,tegra194-carmel",
+        "nvidia,carmel",
+        "qcom,kryo",
+        "qcom,oryon",
+        "samsung,mongoose",
+        "samsung,exynos-m",
+        "hisilicon,tsv",
+        "phytium,",
+        "ampere,",
+        "fujitsu,",
+        "apm,",
+        "amd,",
+        "spacemit,arm64",
     ];
 
     /// <summary>arm64, armhf, armel, riscv64, or null when the processors do not tell.</summary>

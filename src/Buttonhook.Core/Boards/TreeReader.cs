@@ -86,10 +86,14 @@ public static partial class TreeReader
             {
                 var (speed, speedFrom) =
                     parts.Length > 1 && Speed(parts[1]) is { } told ? (told, "")
-                    : port.Number("current-speed") is { } current and > 0 and < 10_000_000 ? ((int?)current, $", current-speed of {port.Path}")
+                    : port.Number("current-speed") is { } current and > 0 and < 10_000_000
+                        ? ((int?)current, $", current-speed of {port.Path}")
                     : ArgumentOf(chosen, device) is { Speed: { } rate } ? (rate, ", console= in bootargs")
                     : (null, "");
-                var number = byOrder ? $", numbered by its order among the ports" : alias is null ? ", its serial alias" : $", alias {alias}";
+                var number =
+                    byOrder ? $", numbered by its order among the ports"
+                    : alias is null ? ", its serial alias"
+                    : $", alias {alias}";
                 return new(device, speed, $"/chosen {property}{number}{speedFrom}");
             }
         }
@@ -97,7 +101,9 @@ public static partial class TreeReader
     }
 
     private static int? Speed(string mode) =>
-        int.TryParse(new string([.. mode.TakeWhile(char.IsAsciiDigit)]), CultureInfo.InvariantCulture, out var speed) && speed > 0 ? speed : null;
+        int.TryParse(new string([.. mode.TakeWhile(char.IsAsciiDigit)]), CultureInfo.InvariantCulture, out var speed) && speed > 0
+            ? speed
+            : null;
 
     private static (string? Device, int? Speed) ArgumentOf(TreeNode chosen, string? device)
     {
@@ -109,7 +115,8 @@ public static partial class TreeReader
 
     /// <summary>A fixed regulator that nothing feeds and that is named for 5 to 48 V is usually the input itself.</summary>
     private static TreePower? PowerOf(DeviceTree tree) =>
-        tree.Nodes.Where(n =>
+        tree
+            .Nodes.Where(n =>
                 n.IsOn
                 && n.Compatible.Contains("regulator-fixed")
                 && !n.Properties.Any(p => p.EndsWith("-supply", StringComparison.Ordinal))

@@ -37,7 +37,10 @@ public sealed class TreeSearch
     {
         var file = tree.Source[(tree.Source.LastIndexOfAny(['/', ':']) + 1)..];
         // Names that a whole family carries tell nothing of the board: only the first one is looked at.
-        return [.. Split($"{tree.Model} {tree.Compatible.FirstOrDefault()} {file.Replace(".dtb", "", StringComparison.Ordinal)}").Distinct()];
+        return
+        [
+            .. Split($"{tree.Model} {tree.Compatible.FirstOrDefault()} {file.Replace(".dtb", "", StringComparison.Ordinal)}").Distinct(),
+        ];
     }
 
     /// <summary>Small letters and digits; "Zero2W" is taken apart where letters and digits meet, and kept whole too.</summary>

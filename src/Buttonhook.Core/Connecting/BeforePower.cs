@@ -61,9 +61,11 @@ public static class BeforePower
                 Do($"{part.Name}: connected before power.", "A cable goes onto a header with the power off, every pin in its row.");
         // The caution of the wires stands at their drawing.
         if (catalogue.Adapter(board.Connected.AdapterId) is { } adapter && ConsoleWires.Check(adapter, model.Console).MayBeWired)
-            Do(model.Console.Speed is { } speed
+            Do(
+                model.Console.Speed is { } speed
                     ? $"Wire the console, then open it at {speed} 8N1: an empty window is right until power."
-                    : "Wire the console, then open it at 115200 8N1 to begin with: the speed is not known, and is told from what arrives.");
+                    : "Wire the console, then open it at 115200 8N1 to begin with: the speed is not known, and is told from what arrives."
+            );
         else if (
             catalogue.Adapter(board.Connected.AdapterId) is { } other
             && ConsoleWires.Check(other, model.Console).Measure is { } measure

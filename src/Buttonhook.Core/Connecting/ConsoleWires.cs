@@ -80,11 +80,10 @@ public static class ConsoleWires
     /// <summary>What to measure when pins or level are not known, in the order in which it is safe.</summary>
     private static string Measure(ConsolePort port)
     {
-        var pins =
-            port.Pins is null
-                ? "Nobody knows which pins carry this console. Power off: the ground pin is the one that a meter's beeper joins with the metal of a socket. "
-                    + "Power on: transmit is the pin that stands at a steady voltage against ground and flickers while the board starts. "
-                : "";
+        var pins = port.Pins is null
+            ? "Nobody knows which pins carry this console. Power off: the ground pin is the one that a meter's beeper joins with the metal of a socket. "
+                + "Power on: transmit is the pin that stands at a steady voltage against ground and flickers while the board starts. "
+            : "";
         var level =
             port.Level == ConsoleLevel.Unknown
                 ? "Nobody knows at which level this console speaks. Before you connect it, measure its transmit pin against ground with a meter, board on: "

@@ -91,7 +91,11 @@ public static class SupplyCheck
                 : CannotTell("the volts that the board takes", $"no supply is chosen, and nothing tells which one it needs.{HintOf(need)}");
         if (need.Volts is { } volts && Math.Abs(supply.Volts - volts) > 0.3)
             return Say(false, $"Needs {N(volts)} V; this supply gives {N(supply.Volts)} V. Do not plug it in.");
-        if (supply.Plug is { } plug && need.Connector is { Length: > 0 } && !plug.Equals(need.Connector, StringComparison.OrdinalIgnoreCase))
+        if (
+            supply.Plug is { } plug
+            && need.Connector is { Length: > 0 }
+            && !plug.Equals(need.Connector, StringComparison.OrdinalIgnoreCase)
+        )
             return Say(false, $"This supply ends in {plug}; the board takes {need.Connector}.");
         var unasked = gives < supply.Amps ? $" of its {N(supply.Amps)} A, since this board does not ask for more" : "";
         if (gives < amps)
@@ -113,7 +117,10 @@ public static class SupplyCheck
         if (need.Volts is null)
             return CannotTell("the volts that the board takes", $"another voltage than its own can destroy it.{HintOf(need)}");
         if (need.Amps is null)
-            return CannotTell("the amperes that the board takes", $"this supply gives {N(gives.Value)} A, and the board's own part is not known.");
+            return CannotTell(
+                "the amperes that the board takes",
+                $"this supply gives {N(gives.Value)} A, and the board's own part is not known."
+            );
         if (need.Connector is null && supply.Plug is not null)
             return CannotTell("the socket of the board", $"this supply ends in {supply.Plug}.");
         if (arrives is not null && need.MinimumVolts is null)

@@ -55,7 +55,10 @@ internal sealed class DryBooter(
             $"Nobody knows how this board's loader finds a system. {(best.Dry.Verdict == DryVerdict.DoesNotBoot ? "No way that is known here leads through; this one comes furthest" : "It goes through")} {Way(best.Booter.Loader)}.",
             null
         );
-        return (best.Booter, new(best.Dry.Verdict == DryVerdict.Boots ? DryVerdict.CannotTell : best.Dry.Verdict, [guess, .. best.Dry.Steps]));
+        return (
+            best.Booter,
+            new(best.Dry.Verdict == DryVerdict.Boots ? DryVerdict.CannotTell : best.Dry.Verdict, [guess, .. best.Dry.Steps])
+        );
     }
 
     private static string Way(string? loader) =>
@@ -583,7 +586,13 @@ internal sealed class DryBooter(
                 h.Where,
                 FileEdit.At(h.Where, null, board.ConsoleArgument!)
             );
-        else if (ours is not null && ours.Split(',') is [_, var mode, ..] && Digits(mode) is { } speed && board.ConsoleSpeed is { } wanted && speed != wanted)
+        else if (
+            ours is not null
+            && ours.Split(',') is [_, var mode, ..]
+            && Digits(mode) is { } speed
+            && board.ConsoleSpeed is { } wanted
+            && speed != wanted
+        )
             Warn(
                 Stage.Kernel,
                 "console-speed-mismatch",

@@ -28,12 +28,7 @@ public static class Contradictions
             );
         // A system sees a little less than is fitted (up to an eighth is kept back), never more.
         if (facts.MemoryBytes is { } bytes && board.MemoryMiB is { } memory)
-            Differ(
-                bytes > memory * Sizes.MiB || bytes < memory * Sizes.MiB * 7 / 8,
-                "Memory",
-                Sizes.Memory(memory),
-                Sizes.Binary(bytes)
-            );
+            Differ(bytes > memory * Sizes.MiB || bytes < memory * Sizes.MiB * 7 / 8, "Memory", Sizes.Memory(memory), Sizes.Binary(bytes));
         if (hostName is not null && facts.Hostname is { } host)
             Differ(!host.Equals(hostName.Split('.')[0], StringComparison.OrdinalIgnoreCase), "Host name", hostName, host);
         if (image is { Kernel.Length: > 0 } && facts.Kernel is { } kernel)

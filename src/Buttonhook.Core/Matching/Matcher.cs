@@ -270,7 +270,9 @@ public static class Matcher
             yield return (Bearing.Unproven, "No device tree is on the image: it starts if this board's loader hands over its own.");
         else if (revision?.Compatible is { } exact && Has(trees, exact))
             yield return (Bearing.Good, $"Carries the device tree of this very revision ({exact}).");
-        else if (p.Model.Revisions.LastOrDefault(r => r.Id != p.Board.RevisionId && r.Compatible is { } name && Has(trees, name)) is { } other)
+        else if (
+            p.Model.Revisions.LastOrDefault(r => r.Id != p.Board.RevisionId && r.Compatible is { } name && Has(trees, name)) is { } other
+        )
             yield return (
                 Bearing.Unproven,
                 $"Carries the device tree of revision {other.Id} only. {(revision?.Changed is { } changed && OlderThan(p.Model, other.Id, p.Board.RevisionId) ? $"What changed since: {Lower(changed)}." : "Expect small things to be missing.")}"
@@ -404,10 +406,7 @@ public static class Matcher
                 $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB)} of memory; this board has {Sizes.Memory(memory)}."
             );
         else if (memory < p.Image.ComfortableMemoryMiB)
-            yield return (
-                Bearing.Note,
-                $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable."
-            );
+            yield return (Bearing.Note, $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable.");
         if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && memory > 4096)
             yield return (Bearing.Note, "A 32-bit system gives one program 4 GiB at most.");
     }

@@ -132,10 +132,7 @@ public class CardDraftTests
         Assert.Equal(("ttyS2", 1_500_000), (card.Console.Device, card.Console.Speed));
         Assert.Equal(["Ethernet", "USB"], card.Ports.Select(p => p.Name).Order());
         Assert.Equal("HDMI", Assert.Single(card.VideoOutputs).Name);
-        Assert.Equal(
-            new Light("green", null, "blinks while mmc0 is read or written", "green"),
-            card.Lights[0]
-        );
+        Assert.Equal(new Light("green", null, "blinks while mmc0 is read or written", "green"), card.Lights[0]);
         // What a tree does not tell is not there, and nothing stands in for it.
         Assert.Equal(PowerInput.Nothing, card.Power);
         Assert.Equal((null, ConsoleLevel.Unknown, null), (card.Console.Where, card.Console.Level, card.Console.Pins));

@@ -65,7 +65,8 @@ public class TreeReaderTests
     private static DeviceTree Tree(IEnumerable<(string Node, string Name, byte[] Value)> entries) =>
         DeviceTree.Read(entries.Aggregate(new TreeMaker(), (t, e) => t.Bytes(e.Node, e.Name, e.Value)).Blob());
 
-    private static TreeFacts Read(IEnumerable<(string Node, string Name, byte[] Value)> entries) => TreeReader.Read(Tree(entries), "pomona.dtb");
+    private static TreeFacts Read(IEnumerable<(string Node, string Name, byte[] Value)> entries) =>
+        TreeReader.Read(Tree(entries), "pomona.dtb");
 
     private static IEnumerable<(string Node, string Name, byte[] Value)> With(string node, string name, string value) =>
         Board().Where(e => (e.Node, e.Name) != (node, name)).Append((node, name, [.. System.Text.Encoding.ASCII.GetBytes(value), 0]));
@@ -88,10 +89,7 @@ public class TreeReaderTests
         Assert.Contains(facts.Ports, p => p is { Kind: "serial", Name: "serial@2000" });
         Assert.DoesNotContain(facts.Ports, p => p.From == "/soc/serial@3000");
         Assert.Equal(12, facts.Power!.HintVolts);
-        Assert.Equal(
-            ["level and pins of the console", "volts and amperes of the supply", "what the boot ROM starts from"],
-            facts.Unknown
-        );
+        Assert.Equal(["level and pins of the console", "volts and amperes of the supply", "what the boot ROM starts from"], facts.Unknown);
     }
 
     [Theory]

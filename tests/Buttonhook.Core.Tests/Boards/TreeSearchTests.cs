@@ -18,7 +18,11 @@ public class TreeSearchTests
             .Select(i =>
             {
                 var (maker, name, number) = (Makers[i % 5], Names[i / 5 % 8], i / 40 + 1);
-                return Tree($"{maker} {name} {number}", $"{maker.ToLowerInvariant()},{name.ToLowerInvariant()}-{number}", $"x{i}-{name.ToLowerInvariant()}-{number}");
+                return Tree(
+                    $"{maker} {name} {number}",
+                    $"{maker.ToLowerInvariant()},{name.ToLowerInvariant()}-{number}",
+                    $"x{i}-{name.ToLowerInvariant()}-{number}"
+                );
             })
     );
 
