@@ -95,6 +95,7 @@ public static class BenchApp
         api.MapBoards();
         api.MapCards();
         api.MapArrivals();
+        api.MapFacts();
         api.MapMatching();
         api.MapPreparing();
         api.MapBoots();

@@ -48,7 +48,11 @@ public static class DataFile
         var result = JsonSchema.FromText(schema).Evaluate(node, new EvaluationOptions { OutputFormat = OutputFormat.List });
         if (!result.IsValid)
         {
-            var first = result.Details.FirstOrDefault(d => d.Errors is { Count: > 0 });
+            // A branch of a choice that does not hold is no mistake as long as another one does.
+            var errors = result.Details.Where(d => d.Errors is { Count: > 0 }).ToList();
+            var first =
+                errors.FirstOrDefault(d => !d.EvaluationPath.ToString().Contains("/oneOf/", StringComparison.Ordinal))
+                ?? errors.FirstOrDefault();
             return new Problem(
                 $"{name} should match its schema.",
                 first is null ? "It does not." : $"At {first.InstanceLocation}: {string.Join("; ", first.Errors!.Values)}.",

@@ -25,8 +25,10 @@ export async function putOnBench(page: Page, nickname: string, fault: string) {
   await page.getByLabel("Model").selectOption({ label: "Quillon Quill V" });
   await page.getByRole("radio", { name: /QUILL-V B/ }).check();
   await page.getByRole("radio", { name: "4 GB" }).check();
+  await page.getByLabel(/Card, as its label says/).fill("32");
   await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
   await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
+  await page.getByLabel("A simulated board, to try and to practise with").check();
   await page.getByLabel("Fault put into it").selectOption({ label: fault });
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await expect(page.getByRole("heading", { level: 1, name: nickname })).toBeVisible();

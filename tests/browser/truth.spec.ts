@@ -110,9 +110,10 @@ test("on a real board p marks power, and only a deliberate act ends the capture"
   await page.getByLabel("Model").selectOption({ label: "Quillon Quill V" });
   await page.getByRole("radio", { name: /QUILL-V B/ }).check();
   await page.getByRole("radio", { name: "4 GB" }).check();
+  await page.getByLabel(/Card, as its label says/).fill("32");
   await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
   await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
-  await page.getByLabel("A simulated board, to try and to practise with").uncheck();
+  await expect(page.getByLabel("A simulated board, to try and to practise with")).not.toBeChecked();
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await next(page).getByRole("button", { name: /Take it/ }).click();
   await tellWritten(page);

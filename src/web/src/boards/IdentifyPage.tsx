@@ -5,6 +5,7 @@ import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useRemove, useSaveBoard } from "../shared/queries";
 import { BoardCardView } from "./BoardCardView";
+import { BoardFacts } from "./BoardFacts";
 import { BoardForm } from "./BoardForm";
 import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
@@ -58,6 +59,7 @@ export function IdentifyPage({ view }: { view: BoardView }) {
         <span className="quiet">With its logs and settings; it can be taken back there.</span>
       </p>
       <ProblemNote error={remove.error} />
+      <BoardFacts view={view} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
         <BoardCardView model={model} revisionId={board.revisionId} />

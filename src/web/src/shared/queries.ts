@@ -391,3 +391,32 @@ export const usePutArrived = (id: string) => {
     },
   });
 };
+
+/** What the newest log of a board would add to its card. */
+export const useLessons = (id: string) =>
+  useQuery({ queryKey: ["board", id, "lessons"], queryFn: () => answer(GET("/api/boards/{id}/lessons", path(id))) });
+/** The newest changes of a board card. */
+export const useCardChanges = (card: string) =>
+  useQuery({
+    queryKey: ["card-changes", card],
+    queryFn: () => answer(GET("/api/card-changes", { params: { query: { card } } })),
+  });
+const useCardEdit = <T, V>(id: string, change: (input: V) => Promise<T>) => {
+  const queries = useQueryClient();
+  return useMutation<T, Error, V>({
+    mutationFn: change,
+    onSuccess: () => {
+      for (const key of [["board", id], ["bench"], ["catalogue"], ["cards"], ["card-changes"]])
+        void queries.invalidateQueries({ queryKey: key });
+    },
+  });
+};
+export const useTellFacts = (id: string) =>
+  useCardEdit(id, (body: { field: string; value: string }[]) =>
+    answer(POST("/api/boards/{id}/facts", { ...path(id), body })),
+  );
+export const useTakeLessons = (id: string) => useCardEdit(id, () => answer(POST("/api/boards/{id}/lessons", path(id))));
+export const useUndoCardChange = (id: string) =>
+  useCardEdit(id, (change: number) =>
+    answer(POST("/api/card-changes/{id}/undo", { params: { path: { id: change } } })),
+  );
