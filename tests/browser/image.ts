@@ -6,8 +6,8 @@ import { dirname, join } from "node:path";
 const start = 1 << 20;
 const root = 11 << 20;
 
-/** A small Linux image: one ext4 partition with extlinux.conf, the head of an ARM64 kernel and a root file system. */
-export function linuxImage(path: string) {
+/** A small Linux image: one ext4 partition with extlinux.conf, the head of an ARM64 kernel and a root file system; with a device tree beside the kernel when one is named. */
+export function linuxImage(path: string, tree?: string) {
   const folder = mkdtempSync(join(tmpdir(), "buttonhook-root-"));
   const kernel = Buffer.alloc(64 << 10);
   kernel.writeUInt32LE(kernel.length, 16);
@@ -22,6 +22,7 @@ export function linuxImage(path: string) {
       "default o\nlabel o\n  linux /boot/Image\n  append root=LABEL=orchard rootwait console=ttyS0,115200\n",
     ],
   ];
+  if (tree !== undefined) files.push(["boot/dtbs/pip.dtb", readFileSync(tree)]);
   for (const [name, content] of files) {
     mkdirSync(dirname(join(folder, name)), { recursive: true });
     writeFileSync(join(folder, name), content);

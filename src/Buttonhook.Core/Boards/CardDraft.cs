@@ -127,7 +127,7 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
             var words = Take<string>(
                 "instructionSet",
                 "Is it 32-bit ARM, 64-bit ARM, 64-bit RISC-V or x86-64?",
-                v => v,
+                v => Enum.TryParse<InstructionSet>(v, true, out var known) ? known.Words() : v,
                 (tree?.Architecture, treeFrom),
                 (log?.Architecture, InText)
             );

@@ -77,7 +77,7 @@ public static class BeforePower
             {
                 true => $"Supply into the {model.Power.Connector} socket, last of all.",
                 false => $"Leave the supply: {supply.Text}",
-                null => $"Supply last of all, and with care: {supply.Text} {supply.Change}",
+                null => $"Supply last of all, and with nothing attached until this is known: {supply.Missing}.",
             },
             "Never open a mains adapter; where wiring leaves the bench, local codes and a licensed electrician decide."
         );

@@ -1,10 +1,10 @@
 import { useDeferredValue, useId, useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import type { Arrival, CardDraft, InstructionSet } from "../shared/api";
+import type { Arrival, CardDraft } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useArrivedDraft, useArrivedTrees, usePutArrived } from "../shared/queries";
-import { percent, setName } from "../shared/words";
+import { percent } from "../shared/words";
 
 type Choice = { tree: string | null; candidate: { modelId: string; revisionId: string } | null };
 
@@ -31,15 +31,17 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
   const rows = trees.data ?? [];
   const [picked, setPicked] = useState<Choice | null>(null);
   const only = came.trees === 1 && rows[0] ? { tree: rows[0].source, candidate: null } : null;
-  const needsChoice = came.trees > 1 || came.candidates.length > 0;
+  const needsChoice = came.trees > 0 || came.candidates.length > 0;
   const choice = picked ?? only ?? (needsChoice || (came.kind === "image" && came.trees === 0) ? null : own);
   const draft = useArrivedDraft(came.id, choice?.tree ?? null, choice !== null && choice.candidate === null);
   const group = useId();
   const facts = choice?.candidate === null && draft.data && <DraftFacts draft={draft.data} />;
-  const list = needsChoice || came.trees === 1;
+  const list = needsChoice;
   return (
     <div className="arrived">
-      <h2 role="status">{came.says}</h2>
+      <div role="status">
+        <h2>{came.says}</h2>
+      </div>
       <div className="arrived-columns">
         <div>
           {!list && facts}
@@ -142,7 +144,7 @@ function DraftFacts({ draft }: { draft: CardDraft }) {
       {shown.map((f) => (
         <div key={f.field}>
           <dt>{label(f.field)}</dt>
-          <dd>{f.field === "instructionSet" ? setName(f.value as InstructionSet) : f.value}</dd>
+          <dd>{f.value}</dd>
           <dd className="quiet">{f.from}</dd>
         </div>
       ))}

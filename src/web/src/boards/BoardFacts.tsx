@@ -39,12 +39,12 @@ const fields: Field[] = [
 export function BoardFacts({ view }: { view: BoardView }) {
   const unknown = fields.filter((f) => valueOf(view, f.id) === null);
   return (
-    <section className="board-facts" aria-labelledby="board-facts">
-      <h2 id="board-facts">What is not known of it</h2>
-      {unknown.length === 0 ? (
-        <p>Everything that decides is known.</p>
-      ) : (
-        <FactForm key={unknown.map((f) => f.id).join()} view={view} unknown={unknown} />
+    <section className="board-facts" aria-label="What is known and not known">
+      {unknown.length > 0 && (
+        <>
+          <h2 id="board-facts">What is not known of it</h2>
+          <FactForm key={unknown.map((f) => f.id).join()} view={view} unknown={unknown} />
+        </>
       )}
       <LessonList view={view} />
       <ChangeList view={view} />

@@ -21,6 +21,7 @@ export function IdentifyPage({ view }: { view: BoardView }) {
   const { model, board } = view;
   return (
     <div className="identify">
+      <BoardFacts view={view} />
       {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && (
         <BoardForm
@@ -59,7 +60,6 @@ export function IdentifyPage({ view }: { view: BoardView }) {
         <span className="quiet">With its logs and settings; it can be taken back there.</span>
       </p>
       <ProblemNote error={remove.error} />
-      <BoardFacts view={view} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
         <BoardCardView model={model} revisionId={board.revisionId} />

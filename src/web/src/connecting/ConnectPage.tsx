@@ -19,7 +19,14 @@ export function ConnectPage({ view }: { view: BoardView }) {
     <div className="connect">
       <section>
         <h2>Console</h2>
-        <p>{port.pins}.</p>
+        {port.pins === null ? (
+          <p>
+            Where its pins are is not known. <Link to={`/boards/${view.board.id}/identify#board-facts`}>Say it</Link>{" "}
+            once you have looked.
+          </p>
+        ) : (
+          <p>{port.pins}.</p>
+        )}
         {!wiring && <p>No console adapter is chosen. {change}</p>}
         {wiring?.refused && (
           <p className="refused">
@@ -41,7 +48,14 @@ export function ConnectPage({ view }: { view: BoardView }) {
             </ul>
             <WireDrawing wiring={wiring} adapter={adapter?.name ?? ""} board={view.model.name} />
             <p>
-              Set the console to <code>{port.speed} 8N1</code>, no flow control. {speed?.text}
+              {port.speed === null ? (
+                "Its speed is not known."
+              ) : (
+                <>
+                  Set the console to <code>{port.speed} 8N1</code>, no flow control.
+                </>
+              )}{" "}
+              {speed?.text}
             </p>
             {speed && (
               <p>
@@ -57,7 +71,15 @@ export function ConnectPage({ view }: { view: BoardView }) {
       <section>
         <h2>Supply</h2>
         <SupplyBudget supply={supply} power={view.model.power} />
-        <p>{change}</p>
+        <p>
+          {change}
+          {supply.missing !== null && (
+            <>
+              {" "}
+              or <Link to={`/boards/${view.board.id}/identify#board-facts`}>say what the board takes</Link>
+            </>
+          )}
+        </p>
       </section>
       <section className="before-power" aria-labelledby="before-power">
         <h2 id="before-power">Before power</h2>

@@ -43,6 +43,12 @@ export function MatchPage({ view }: { view: BoardView }) {
         <strong>{connected.cardGb ? `a ${connected.cardGb} GB card` : "no card yet"}</strong>.{" "}
         <Link to={`/boards/${view.board.id}/identify`}>Change what is connected</Link>
       </p>
+      {matches.data?.length === 0 && (
+        <p>
+          The shelf is empty. <Link to="/images">Look into an image file</Link>: name it by its path, or drop it there.
+          What it is for is read from it.
+        </p>
+      )}
       <WishForm wish={wish} onWish={setWish} />
       {pair.length === 2 ? (
         <SideBySide pair={pair} images={catalogue.data?.images ?? []} onDone={() => setLaid([])} />

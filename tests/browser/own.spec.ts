@@ -1,0 +1,133 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import type { Page } from "@playwright/test";
+import { expect, expectAccessible, steps, test } from "./bench";
+import { linuxImage } from "./image";
+
+const root = join(import.meta.dirname, "../..");
+const url = "http://127.0.0.1:5393";
+const log = join(root, "tests/logs/amd64-good-boot-1/console.log");
+
+let folder: string;
+let server: ChildProcess;
+const players: ChildProcess[] = [];
+
+/** A bench of one's own that begins with an empty data folder. */
+test.beforeEach(async () => {
+  folder = mkdtempSync(join(tmpdir(), "buttonhook-own-"));
+  server = spawn("dotnet", [join(root, ".build/app/Buttonhook.App.dll"), "serve", "--data", join(folder, "data"), "--urls", url]);
+  await expect
+    .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 })
+    .toBe(200);
+});
+test.afterEach(() => {
+  for (const process of [...players.splice(0), server]) process.kill();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+/** A pseudo-terminal, and what makes it print a real log. */
+async function terminal(): Promise<{ path: string; play: () => void }> {
+  const player = spawn("/usr/bin/python3", [
+    "-u",
+    "-c",
+    `import os, pty, sys, time, tty
+master, slave = pty.openpty()
+tty.setraw(slave)
+print(os.ttyname(slave))
+sys.stdin.readline()
+log = open(${JSON.stringify(log)}, "rb").read()
+for at in range(0, len(log), 1024):
+    os.write(master, log[at:at + 1024])
+    time.sleep(0.01)
+time.sleep(600)`,
+  ]);
+  players.push(player);
+  return new Promise((found) =>
+    player.stdout.once("data", (line: Buffer) =>
+      found({ path: line.toString().trim(), play: () => player.stdin.write("\n") }),
+    ),
+  );
+}
+
+async function bring(page: Page, what: string) {
+  await page.getByLabel(/Or what is printed on the board/).fill(what);
+  await page.getByRole("button", { name: "Look at it" }).click();
+}
+
+/** Opens the console on a terminal that plays a real log, and waits for the login. */
+async function bootToLogin(page: Page) {
+  const { path, play } = await terminal();
+  await steps(page).getByRole("link", { name: "Boot" }).click();
+  const again = page.getByRole("button", { name: "Other console" });
+  const port = page.getByRole("radio", { name: "A serial port" });
+  await expect(again.or(port)).toBeVisible();
+  if (await again.isVisible()) await again.click();
+  await port.check();
+  await page.getByLabel(/Port, or another path/).fill(path);
+  await page.getByLabel(/Speed, bits a second/).fill("115200");
+  await page.getByRole("main").getByRole("button", { name: "Open the console" }).click();
+  await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
+  play();
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
+}
+
+async function keep(page: Page) {
+  await steps(page).getByRole("link", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Keep as version 1" }).click();
+  await expect(page.getByText("Version 1")).toBeVisible();
+}
+
+test("an image with a chosen device tree leads from an empty bench to kept settings", async ({ page }) => {
+  await page.goto(url);
+  await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
+  await expectAccessible(page);
+  const image = join(folder, "orchard.img");
+  linuxImage(image, join(import.meta.dirname, "pip.dtb"));
+  await bring(page, image);
+  await expect(page.getByRole("status")).toContainText("orchard.img is an image");
+  await expect(page.getByRole("status")).toContainText("It carries a device tree for one board.");
+  await expectAccessible(page);
+  await page.getByLabel("Nickname").fill("Damson");
+  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+  await bootToLogin(page);
+  await keep(page);
+});
+
+test("a log alone brings its board, and what it does not tell stays unknown", async ({ page }) => {
+  await page.goto(url);
+  await bring(page, log);
+  await expect(page.getByRole("status")).toContainText("This is a boot log");
+  await page.getByLabel("Nickname").fill("Damson");
+  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await steps(page).getByRole("link", { name: "Identify" }).click();
+  await expect(page.getByRole("heading", { name: "What is not known of it" })).toBeVisible();
+  await page.getByLabel(/Volts it takes/).fill("12");
+  await page.getByRole("button", { name: "Put it on the card" }).click();
+  await expect(page.getByLabel(/Volts it takes/)).toHaveCount(0);
+  await expect(page.locator(".board-card")).toContainText("12 V, amperes not known");
+  await page.getByText("What was changed on this card").click();
+  await page.getByRole("button", { name: "Take it back" }).click();
+  await expect(page.getByLabel(/Volts it takes/)).toBeVisible();
+  await expectAccessible(page);
+  await bootToLogin(page);
+  await keep(page);
+});
+
+test("a bare device tree makes a board that an image is found for", async ({ page }) => {
+  await page.goto(url);
+  await page.getByLabel("Drop it here, or choose a file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
+  await expect(page.getByRole("status")).toContainText("is a device tree");
+  await expect(page.locator(".draft-facts")).toContainText("ttyS0");
+  await expect(page.locator(".draft-facts .unknown").first()).toContainText("not known");
+  await page.getByLabel("Nickname").fill("Damson");
+  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+  await steps(page).getByRole("link", { name: "Connect" }).click();
+  await expect(page.getByText(/Cannot tell without the volts/).first()).toBeVisible();
+  await expectAccessible(page);
+  await bootToLogin(page);
+  await keep(page);
+});
