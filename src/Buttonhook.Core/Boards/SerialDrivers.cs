@@ -14,8 +14,6 @@ public static class SerialDrivers
         ("arm,pl011", "ttyAMA"),
         ("arm,sbsa-uart", "ttyAMA"),
         ("zte,zx296702-uart", "ttyAMA"),
-        ("amlogic,meson", "ttyAML"),
-        ("amlogic,", "ttyAML"),
         ("fsl,imx8qxp-lpuart", "ttyLP"),
         ("fsl,imx8ulp-lpuart", "ttyLP"),
         ("fsl,imx7ulp-lpuart", "ttyLP"),
@@ -96,13 +94,10 @@ public static class SerialDrivers
         ("cavium,", "ttyS"),
         ("ralink,", "ttyS"),
         ("altr,16550", "ttyS"),
-        ("rockchip,", "ttyS"),
-        ("allwinner,", "ttyS"),
         ("ingenic,", "ttyS"),
         ("loongson,", "ttyS"),
         ("hisilicon,", "ttyS"),
         ("realtek,", "ttyS"),
-        ("starfive,", "ttyS"),
         ("pnpPNP", "ttyS"),
     ];
 
@@ -111,9 +106,14 @@ public static class SerialDrivers
     {
         // The driver whose table has the most exact of the names takes it.
         foreach (var compatible in port.Compatible)
-        foreach (var (begins, name) in Names)
-            if (compatible.StartsWith(begins, StringComparison.Ordinal))
-                return name;
+        {
+            // One family carries its name behind that of its maker.
+            if (compatible.Contains(",meson", StringComparison.Ordinal))
+                return "ttyAML";
+            foreach (var (begins, name) in Names)
+                if (compatible.StartsWith(begins, StringComparison.Ordinal))
+                    return name;
+        }
         return null;
     }
 

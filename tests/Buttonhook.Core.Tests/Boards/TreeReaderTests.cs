@@ -96,7 +96,7 @@ public class TreeReaderTests
     [InlineData("arm,pl011\0arm,primecell", "ttyAMA2")]
     [InlineData("fsl,imx6q-uart\0fsl,imx21-uart", "ttymxc2")]
     [InlineData("fsl,imx8qxp-lpuart", "ttyLP2")]
-    [InlineData("amlogic,meson-gx-uart\0amlogic,meson-ao-uart", "ttyAML2")]
+    [InlineData("orchard,meson-gx-uart\0orchard,meson-ao-uart", "ttyAML2")]
     [InlineData("st,stm32h7-uart", "ttySTM2")]
     [InlineData("qcom,msm-uartdm-v1.4\0qcom,msm-uartdm", "ttyMSM2")]
     [InlineData("qcom,geni-debug-uart", "ttyMSM2")]
