@@ -126,6 +126,14 @@ public static class BenchApp
                 ),
                 bad.StatusCode
             ),
+            Microsoft.Data.Sqlite.SqliteException { SqliteErrorCode: 5 or 15 } => (
+                new Problem(
+                    "The data file should answer within ten seconds.",
+                    "It does not: the disk is busy, or another program holds the file.",
+                    "Try again in a moment; nothing was lost."
+                ),
+                StatusCodes.Status503ServiceUnavailable
+            ),
             DamagedLogException damaged => (
                 new Problem(
                     "The whole log of this boot should be readable.",

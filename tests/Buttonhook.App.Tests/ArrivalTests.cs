@@ -95,6 +95,32 @@ public sealed class ArrivalTests : IDisposable
         Assert.Equal(JsonValueKind.Null, view.GetProperty("model").GetProperty("power").GetProperty("amps").ValueKind);
     }
 
+    [Theory]
+    [InlineData("amd64-no-boot-medium-1", "a board that it does not name")]
+    [InlineData("arm64-baud-mismatch-1", "was not received well")]
+    public async Task A_log_that_names_no_board_and_one_that_cannot_be_read_bring_a_board_all_the_same(string name, string says)
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var path = Path.Combine(RunningApp.Root, "tests/logs", name, "console.log");
+        var came = await Bring(app, path);
+        Assert.Equal("log", came.GetProperty("kind").GetString());
+        Assert.Contains(says, came.GetProperty("says").GetString());
+        var view = await Put(app, came, "Damson");
+        Assert.Equal(JsonValueKind.Null, view.GetProperty("model").GetProperty("maker").ValueKind);
+        var boot = (await app.Get($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}/boots"))[0].GetProperty("id").GetString();
+        Assert.Equal(await System.IO.File.ReadAllBytesAsync(path), await app.Http.GetByteArrayAsync($"/api/boots/{boot}/log"));
+    }
+
+    [Fact]
+    public async Task A_file_that_is_nothing_of_all_is_not_called_an_image()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var bytes = new byte[300_000];
+        new Random(5).NextBytes(bytes);
+        var came = await Bring(app, File("noise.bin", bytes));
+        Assert.Contains("is none of them", came.GetProperty("problem").GetProperty("came").GetString());
+    }
+
     [Fact]
     public async Task What_is_printed_alone_makes_a_board_and_what_is_nothing_is_said()
     {

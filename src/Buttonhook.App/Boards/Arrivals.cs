@@ -4,6 +4,7 @@ using Buttonhook.App.Consoles;
 using Buttonhook.App.Images;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
 using Buttonhook.Hardware;
@@ -76,6 +77,9 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         /// <summary>The text, of a log, a system or a mark.</summary>
         public string? Text { get; set; }
 
+        /// <summary>The bytes of that text as they came.</summary>
+        public byte[] Bytes { get; set; } = [];
+
         /// <summary>The trees with their bytes, by source.</summary>
         public IReadOnlyDictionary<string, FoundTree> Blobs { get; set; } = new Dictionary<string, FoundTree>();
 
@@ -103,7 +107,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         Begin(new(path, System.IO.File.Exists(path) ? new FileInfo(path).Length : 0), run => LookInto(run, path));
 
     /// <summary>Takes typed or pasted text: a log, text of a running system, or what is printed on a board.</summary>
-    public string TakeText(string text) => Begin(new(null, text.Length), run => Tell(run, text));
+    public string TakeText(string text) => Begin(new(null, text.Length), run => Tell(run, Encoding.UTF8.GetBytes(text)));
 
     private string Begin(Run run, Action<Run> look)
     {
@@ -159,9 +163,9 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
                 run.Problem = other;
                 return;
             }
-            if (AsText(path) is { } text)
+            if (AsConsole(path) is { } console)
             {
-                Tell(run, text);
+                Tell(run, console);
                 return;
             }
         }
@@ -201,6 +205,15 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         if (inspected.Value is not { } inspection)
         {
             run.Problem = inspected.Problem;
+            return;
+        }
+        if (inspection is { PartitionTable: "none", Partitions.Count: 0, Kernel: null })
+        {
+            run.Problem = new(
+                "It should be an image, a device tree, a package, a log, or text.",
+                $"{System.IO.Path.GetFileName(path)} is none of them: it has no partition table, no file system and no kernel that are known here.",
+                "Look whether it is the right file, and whether it came whole."
+            );
             return;
         }
         run.Kind = ArrivalKind.Image;
@@ -246,8 +259,8 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         return what + trees;
     }
 
-    /// <summary>The text of a file that is text; null for any other.</summary>
-    private static string? AsText(string path)
+    /// <summary>The bytes of a file that is text, or a console that was received wrongly; null for any other.</summary>
+    private byte[]? AsConsole(string path)
     {
         if (new FileInfo(path).Length is 0 or > LogFiles.Largest)
             return null;
@@ -259,26 +272,32 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         foreach (var b in start)
             if (b is 0 or 0x7F || b < 32 && b is not ((byte)'\r' or (byte)'\n' or (byte)'\t' or 0x1B or 8 or 7))
                 strange++;
-        return strange * 50 < start.Length ? Encoding.UTF8.GetString(bytes) : null;
+        if (strange * 50 < start.Length)
+            return bytes;
+        return LogDiagnosis.Of(start, knowledge.Rules).Reading.Line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise
+            ? bytes
+            : null;
     }
 
-    private void Tell(Run run, string text)
+    private void Tell(Run run, byte[] bytes)
     {
-        run.Text = text;
+        run.Bytes = bytes;
+        var text = run.Text = Encoding.UTF8.GetString(bytes);
         var plain = text.Trim();
-        var (reading, diagnosis) = LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), knowledge.Rules);
+        // The bytes themselves are judged: of a console that was received wrongly the text is not whole.
+        var (reading, diagnosis) = LogDiagnosis.Of(bytes, knowledge.Rules);
+        var wrongLine = reading.Line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise;
         var mark = !plain.Contains('\n') && plain.Length <= LongestMark && reading.LastStage is null;
         var clues = new BoardClues(mark ? plain : null, null, mark ? null : text, null, []);
-        var draft = CardDraft.From(clues, knowledge.Rules);
+        var draft = CardDraft.From(clues, knowledge.Rules, log: wrongLine);
         run.Kind =
             mark ? ArrivalKind.Mark
-            : reading.LastStage is not null ? ArrivalKind.Log
+            : reading.LastStage is not null || wrongLine ? ArrivalKind.Log
             : ArrivalKind.System;
         run.Read = draft.Value?.Read ?? [];
         if (draft.Problem is { } nothing)
         {
             run.Problem = run.Kind == ArrivalKind.Log ? null : nothing;
-            run.Says = run.Kind == ArrivalKind.Log ? "This is a boot log; it names no board." : "";
             if (run.Problem is not null)
                 return;
         }
@@ -287,6 +306,8 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         run.Says = run.Kind switch
         {
             ArrivalKind.Mark => $"“{plain}” is printed on it.",
+            ArrivalKind.Log when wrongLine =>
+                $"This is a console that was not received well: {diagnosis.Causes[0].Name.ToLowerInvariant()}. It is kept as the board's first boot.",
             ArrivalKind.Log =>
                 $"This is a boot log of {reading.Facts.Board ?? "a board that it does not name"}, up to {Words.Of(reading.LastStage)}{(diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? "" : $": {diagnosis.Causes[0].Name.ToLowerInvariant()}")}.",
             _ => $"This is text of a running system{(draft.Value?.Card is { Maker: not null } card ? $" on {card.FullName}" : "")}.",

@@ -112,7 +112,8 @@ public static class ArrivalEndpoints
                 []
             ),
             knowledge.Rules,
-            tree is null ? "device tree" : Path.GetFileName(tree.Source[(tree.Source.LastIndexOf(':') + 1)..])
+            tree is null ? "device tree" : Path.GetFileName(tree.Source[(tree.Source.LastIndexOf(':') + 1)..]),
+            run.Kind == ArrivalKind.Log
         );
 
     /// <summary>Puts the board onto the bench: its card, the image that it came with, and the log that it came with.</summary>
@@ -169,8 +170,8 @@ public static class ArrivalEndpoints
             return problem.Answer(StatusCodes.Status409Conflict);
         if (image.Value is { } taken)
             boards.ChooseImage(board.Id, taken.Id);
-        if (run is { Kind: ArrivalKind.Log, Text: { } log })
-            await captures.Store(boards.Find(board.Id)!, NameOf(run), Whole(Encoding.UTF8.GetBytes(log)), LogFiles.Largest);
+        if (run.Kind == ArrivalKind.Log)
+            await captures.Store(boards.Find(board.Id)!, NameOf(run), Whole(run.Bytes), LogFiles.Largest);
         // The catalogue has grown: what is shown is made with the new card.
         return Results.Ok(services.GetRequiredService<BenchViews>().Board(board.Id));
     }

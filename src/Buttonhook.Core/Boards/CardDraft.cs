@@ -19,15 +19,17 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
 
     /// <summary>Drafts a card from a device tree, a boot log or pasted text, and the mark; a problem when none of them tells anything.</summary>
     /// <param name="treeFrom">Where the tree was read from, for the record.</param>
-    public static Answer<CardDraft> From(BoardClues clues, RuleBookIndex rules, string treeFrom = "device tree")
+    /// <param name="log">Whether the text is known to be a board's log although it may name none.</param>
+    public static Answer<CardDraft> From(BoardClues clues, RuleBookIndex rules, string treeFrom = "device tree", bool log = false)
     {
         if (clues.ReadTree(out var tree) is { } unreadable)
             return unreadable;
-        var facts = clues.Text is { Length: > 0 } text
-            ? WithProcessorText(LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), rules).Reading.Facts, text)
-            : null;
+        var reading = clues.Text is { Length: > 0 } text ? LogDiagnosis.Of(Encoding.UTF8.GetBytes(text), rules).Reading : null;
+        var facts = reading is null ? null : WithProcessorText(reading.Facts, clues.Text!);
+        // A log that stops in the loader may name neither; it is one of a board all the same.
+        var ofBoard = log || reading?.LastStage is not null;
         var mark = string.IsNullOrWhiteSpace(clues.Mark) ? null : clues.Mark.Trim();
-        if (tree is null && facts?.Board is null && facts?.Architecture is null && mark is null)
+        if (tree is null && facts?.Board is null && facts?.Architecture is null && mark is null && !ofBoard)
             return new Problem(
                 "A card is made from a device tree, a boot log, text of a running system, or what is printed on the board.",
                 "What was given names no board and no processor.",
