@@ -62,6 +62,7 @@ public static class BenchApp
         builder.Services.AddSingleton(knowledge.Rules);
         builder.Services.AddSingleton<Cards>();
         builder.Services.AddSingleton<CardStore>();
+        builder.Services.AddSingleton<PartStore>();
         builder.Services.AddSingleton<Images.Inspections>();
         builder.Services.AddSingleton<Boards.Arrivals>();
         builder.Services.AddSingleton<Images.Uploads>();
@@ -96,6 +97,7 @@ public static class BenchApp
         api.MapCards();
         api.MapArrivals();
         api.MapFacts();
+        api.MapParts();
         api.MapMatching();
         api.MapPreparing();
         api.MapBoots();

@@ -5,7 +5,7 @@ using Buttonhook.Storage;
 namespace Buttonhook.App;
 
 /// <summary>The cards that ship together with those that people added: the catalogue as it is now.</summary>
-public sealed class Cards(KnowledgeFiles knowledge, CardStore store, PreparationStore measured, TimeProvider clock)
+public sealed class Cards(KnowledgeFiles knowledge, CardStore store, PreparationStore measured, PartStore parts, TimeProvider clock)
 {
     private readonly Lock gate = new();
     private Catalogue? now;
@@ -116,15 +116,18 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
             );
     }
 
-    private Catalogue Merge(Catalogue shipped, CardPack added) =>
-        new(
+    private Catalogue Merge(Catalogue shipped, CardPack added)
+    {
+        var own = parts.All();
+        return new(
             [.. shipped.Models.Where(m => added.Boards.All(a => a.Id != m.Id)), .. added.Boards],
             [.. shipped.Images.Where(m => added.Images.All(a => a.Id != m.Id)), .. added.Images],
-            shipped.Supplies,
-            shipped.Adapters,
+            [.. shipped.Supplies, .. own.Supplies],
+            [.. shipped.Adapters, .. own.Adapters],
             [.. shipped.Codes.Where(m => added.Codes.All(a => a.Id != m.Id)), .. added.Codes],
             shipped.Cables,
-            shipped.Parts,
+            [.. shipped.Parts, .. own.Parts],
             [.. shipped.MeasuredCards, .. measured.MeasuredCards()]
         );
+    }
 }

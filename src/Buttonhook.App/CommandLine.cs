@@ -383,7 +383,7 @@ public static class CommandLine
         DataFolder.ForOwnerAlone();
         var opened = Database.Open(Path.Combine(folder ?? BenchOptions.UsualFolder, "buttonhook.db"));
         return opened.Value is { } database
-            ? new Cards(known, new CardStore(database), new PreparationStore(database), TimeProvider.System)
+            ? new Cards(known, new CardStore(database), new PreparationStore(database), new PartStore(database), TimeProvider.System)
             : opened.Problem!;
     }
 

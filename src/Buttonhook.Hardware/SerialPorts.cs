@@ -13,6 +13,35 @@ public static class SerialPorts
                 .Where(path => !path.StartsWith("/dev/ttyS", StringComparison.Ordinal) || HasChip(Path.GetFileName(path))),
         ];
 
+    /// <summary>What a USB adapter says of itself: product, maker and serial number as far as they are there; null for a port that is no USB adapter.</summary>
+    /// <param name="system">Where the system tells of its devices (sysfs(5)).</param>
+    public static string? NameOf(string path, string system = "/sys")
+    {
+        try
+        {
+            var link = new DirectoryInfo(Path.Combine(system, "class/tty", Path.GetFileName(path), "device"));
+            var device = link.ResolveLinkTarget(true)?.FullName ?? (link.Exists ? link.FullName : null);
+            for (var up = 0; device is not null && up < 5; up++, device = Path.GetDirectoryName(device))
+            {
+                if (!File.Exists(Path.Combine(device, "idVendor")))
+                    continue;
+                string? Says(string file) =>
+                    File.Exists(Path.Combine(device, file)) && File.ReadAllText(Path.Combine(device, file)).Trim() is { Length: > 0 } text
+                        ? text
+                        : null;
+                var name = string.Join(' ', new[] { Says("manufacturer"), Says("product") }.OfType<string>());
+                if (name.Length == 0)
+                    name = $"USB {Says("idVendor")}:{Says("idProduct")}";
+                return Says("serial") is { } serial ? $"{name}, serial number {serial}" : name;
+            }
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            // A port that goes away while it is looked at has no name.
+        }
+        return null;
+    }
+
     private static bool HasChip(string name)
     {
         try

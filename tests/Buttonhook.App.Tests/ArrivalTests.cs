@@ -107,7 +107,9 @@ public sealed class ArrivalTests : IDisposable
         Assert.Contains(says, came.GetProperty("says").GetString());
         var view = await Put(app, came, "Damson");
         Assert.Equal(JsonValueKind.Null, view.GetProperty("model").GetProperty("maker").ValueKind);
-        var boot = (await app.Get($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}/boots"))[0].GetProperty("id").GetString();
+        var boot = (await app.Get($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}/boots"))[0]
+            .GetProperty("id")
+            .GetString();
         Assert.Equal(await System.IO.File.ReadAllBytesAsync(path), await app.Http.GetByteArrayAsync($"/api/boots/{boot}/log"));
     }
 

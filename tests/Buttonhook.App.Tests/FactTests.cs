@@ -61,6 +61,88 @@ public class FactTests
     }
 
     [Fact]
+    public void An_adapter_is_called_by_what_it_says_of_itself()
+    {
+        var system = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        var usb = Path.Combine(system, "devices/usb1/1-2");
+        Directory.CreateDirectory(Path.Combine(usb, "1-2:1.0/ttyUSB3"));
+        Directory.CreateDirectory(Path.Combine(system, "class/tty/ttyUSB3"));
+        Directory.CreateSymbolicLink(Path.Combine(system, "class/tty/ttyUSB3/device"), Path.Combine(usb, "1-2:1.0/ttyUSB3"));
+        foreach (
+            var (file, text) in new[]
+            {
+                ("idVendor", "1d0f\n"),
+                ("idProduct", "0003\n"),
+                ("manufacturer", "Ladle\n"),
+                ("product", "Grey cable\n"),
+                ("serial", "LQ77\n"),
+            }
+        )
+            File.WriteAllText(Path.Combine(usb, file), text);
+        Assert.Equal("Ladle Grey cable, serial number LQ77", Hardware.SerialPorts.NameOf("/dev/ttyUSB3", system));
+        File.Delete(Path.Combine(usb, "manufacturer"));
+        File.Delete(Path.Combine(usb, "product"));
+        File.Delete(Path.Combine(usb, "serial"));
+        Assert.Equal("USB 1d0f:0003", Hardware.SerialPorts.NameOf("/dev/ttyUSB3", system));
+        Assert.Null(Hardware.SerialPorts.NameOf("/dev/ttyS0", system));
+        Directory.Delete(system, true);
+    }
+
+    [Fact]
+    public async Task Parts_of_ones_own_are_added_by_their_print_and_are_reckoned_with()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        async Task<JsonElement> Add(object part) => await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/parts", part));
+        object Part(
+            string kind,
+            string name,
+            double? volts = null,
+            double? amps = null,
+            double? watts = null,
+            bool onUsb = false,
+            string? level = null,
+            int? speed = null
+        ) =>
+            new
+            {
+                kind,
+                name,
+                volts,
+                amps,
+                watts,
+                plug = kind == "supply" ? "round plug" : null,
+                onUsb,
+                level,
+                maxSpeed = speed,
+            };
+        var supply = await Add(Part("supply", "", 9, 1.5));
+        await Add(Part("part", "Anemometer", watts: 4, onUsb: true));
+        await Add(Part("adapter", "Grey cable", level: "logic18", speed: 921_600));
+        var catalogue = await app.Get("/api/catalogue");
+        Assert.Equal(
+            "9 V, 1.5 A with round plug",
+            catalogue.GetProperty("supplies").EnumerateArray().Last().GetProperty("name").GetString()
+        );
+        Assert.Equal(0.8, catalogue.GetProperty("parts").EnumerateArray().Last().GetProperty("amps").GetDouble());
+        Assert.Equal("logic18", catalogue.GetProperty("adapters").EnumerateArray().Last().GetProperty("levels")[0].GetString());
+
+        async Task<string> Refused(object part) =>
+            (await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/parts", part), 422)).ToString();
+        Assert.Contains("at a voltage", await Refused(Part("part", "Lamp", watts: 4)));
+        Assert.Contains("are missing", await Refused(Part("supply", "", 9)));
+        Assert.Contains("are not possible", await Refused(Part("supply", "", 900, 1)));
+        Assert.Contains("measure its transmit wire", await Refused(Part("adapter", "Grey cable", speed: 9600)));
+        Assert.Contains("is none", await Refused(Part("hammer", "x")));
+
+        var id = supply.GetProperty("id").GetString();
+        Assert.True((await app.Http.DeleteAsync($"/api/parts/supply/{id}")).IsSuccessStatusCode);
+        Assert.DoesNotContain(
+            (await app.Get("/api/catalogue")).GetProperty("supplies").EnumerateArray(),
+            s => s.GetProperty("id").GetString() == id
+        );
+    }
+
+    [Fact]
     public async Task What_is_no_fact_or_no_value_is_refused_in_words_and_changes_nothing()
     {
         await using var app = await RunningApp.Start(own: true);

@@ -274,7 +274,12 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
                 strange++;
         if (strange * 50 < start.Length)
             return bytes;
-        return LogDiagnosis.Of(start, knowledge.Rules).Reading.Line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise
+        return
+            LogDiagnosis.Of(start, knowledge.Rules).Reading.Line.Fault
+                is LineFault.Speed
+                    or LineFault.Inverted
+                    or LineFault.Frame
+                    or LineFault.Noise
             ? bytes
             : null;
     }

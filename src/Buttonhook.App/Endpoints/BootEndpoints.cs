@@ -88,7 +88,7 @@ public static class BootEndpoints
 
     private static List<PortChoice> Ports(BoardStore boards, SimulatedTerminals terminals) =>
         [
-            .. SerialPorts.Present().Select(p => new PortChoice(p, p, null)),
+            .. SerialPorts.Present().Select(p => new PortChoice(p, SerialPorts.NameOf(p) is { } name ? $"{p}, {name}" : p, null)),
             .. boards
                 .All()
                 .Where(b => b.Board.Simulated)

@@ -4,6 +4,7 @@ import type { BoardInput, Catalogue } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useFaults } from "../shared/queries";
 import { memory, onlyMemory } from "../shared/words";
+import { OwnPart } from "./OwnPart";
 
 const told = [
   ["mark", "The mark on the board"],
@@ -211,6 +212,17 @@ export function BoardForm({
             ))}
           </Form.Select>
         </Form.Group>
+        <OwnPart
+          onAdded={(kind, id) =>
+            connect(
+              kind === "supply"
+                ? { supplyId: id }
+                : kind === "adapter"
+                  ? { adapterId: id }
+                  : { parts: [...(input.connected.parts ?? []), id] },
+            )
+          }
+        />
         <div className="choices">
           <Form.Check
             type="checkbox"

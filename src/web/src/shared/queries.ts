@@ -10,6 +10,7 @@ import type {
   Clues,
   Correction,
   FirstBootInput,
+  PartInput,
   Problem,
   SimulatedCardSetup,
 } from "./api";
@@ -420,3 +421,12 @@ export const useUndoCardChange = (id: string) =>
   useCardEdit(id, (change: number) =>
     answer(POST("/api/card-changes/{id}/undo", { params: { path: { id: change } } })),
   );
+
+/** Adds a supply, a part or an adapter of one's own. */
+export const useAddPart = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: PartInput) => answer(POST("/api/parts", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["catalogue"] }),
+  });
+};

@@ -840,6 +840,81 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PartInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PartAdded"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    kind: string;
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boards/{id}/matches": {
         parameters: {
             query?: never;
@@ -3528,6 +3603,25 @@ export interface components {
         };
         /** @enum {unknown} */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
+        PartAdded: {
+            kind: string;
+            id: string;
+        };
+        PartInput: {
+            kind: string;
+            name: string;
+            /** Format: double */
+            volts: null | number;
+            /** Format: double */
+            amps: null | number;
+            /** Format: double */
+            watts: null | number;
+            plug: null | string;
+            onUsb: boolean;
+            level: null | components["schemas"]["ConsoleLevel"];
+            /** Format: int32 */
+            maxSpeed: null | number;
+        };
         PlacketStage: {
             stage: components["schemas"]["Stage"];
             state: string;

@@ -1,0 +1,48 @@
+using System.Globalization;
+using System.Text.Json;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Dapper;
+
+namespace Buttonhook.Storage;
+
+/// <summary>What a person's own bench has besides: supplies, parts and adapters.</summary>
+public sealed record OwnParts(IReadOnlyList<Supply> Supplies, IReadOnlyList<FedPart> Parts, IReadOnlyList<ConsoleAdapter> Adapters);
+
+/// <summary>Supplies, parts and adapters that a person added.</summary>
+public sealed class PartStore(Database database)
+{
+    /// <summary>All of them, in the order in which they were added.</summary>
+    public OwnParts All()
+    {
+        using var connection = database.Connect();
+        var rows = connection.Query<(string Kind, string Part)>("SELECT kind, part FROM parts ORDER BY added_at, id").ToList();
+        IReadOnlyList<T> Of<T>(string kind) =>
+            [.. rows.Where(r => r.Kind == kind).Select(r => JsonSerializer.Deserialize<T>(r.Part, DataFile.Json)!)];
+        return new(Of<Supply>("supply"), Of<FedPart>("part"), Of<ConsoleAdapter>("adapter"));
+    }
+
+    /// <summary>Adds one; one with the same id takes its place.</summary>
+    /// <param name="kind">supply, part or adapter.</param>
+    public void Add<T>(string kind, string id, T part, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "INSERT INTO parts (kind, id, part, added_at) VALUES (@kind, @id, @part, @at) ON CONFLICT (kind, id) DO UPDATE SET part = excluded.part",
+            new
+            {
+                kind,
+                id,
+                part = JsonSerializer.Serialize(part, DataFile.Json),
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
+        );
+    }
+
+    /// <summary>Takes one away; false when there is none.</summary>
+    public bool Remove(string kind, string id)
+    {
+        using var connection = database.Connect();
+        return connection.Execute("DELETE FROM parts WHERE kind = @kind AND id = @id", new { kind, id }) > 0;
+    }
+}
