@@ -6,6 +6,10 @@ public readonly record struct TreeFound(TreeFacts Tree, double Fit);
 /// <summary>Finds a board among thousands of device trees by what is printed on it: the order of the words, missing words and small slips do not matter.</summary>
 public sealed class TreeSearch
 {
+    private const double LeastFit = 0.45;
+
+    /// <summary>Words that say nothing of a board by themselves.</summary>
+    private static readonly HashSet<string> Empty = ["rev", "revision", "ver", "version", "v", "board", "model"];
     private readonly (TreeFacts Tree, string[] Words)[] trees;
 
     /// <summary>Lays out the words of all trees: of their model, their compatible names and their file name.</summary>
@@ -14,17 +18,21 @@ public sealed class TreeSearch
     /// <summary>How many there are.</summary>
     public int Count => trees.Length;
 
-    /// <summary>The trees that fit best, the best first; those that miss more than half of the words are left out. Without a word all come, in the order of their models.</summary>
+    /// <summary>The trees that fit best, the best first; those that miss more than about half of the words are left out. Without a word all come, in the order of their models.</summary>
     public IReadOnlyList<TreeFound> Find(string typed, int most)
     {
-        var words = Split(typed).Distinct().ToArray();
+        var words = Split(typed, parts: true).Where(w => !Empty.Contains(w)).Distinct().ToArray();
         if (words.Length == 0)
             return [.. trees.OrderBy(t => t.Tree.Model, StringComparer.OrdinalIgnoreCase).Take(most).Select(t => new TreeFound(t.Tree, 0))];
+        // A name tells more than a number, of which many boards have the same; the number of a model stands before that of its revision.
+        var numbers = 0;
+        var weights = words.Select(w => char.IsAsciiDigit(w[0]) ? Math.Pow(0.5, numbers++) : 2).ToArray();
+        var all = weights.Sum();
         return
         [
             .. trees
-                .Select(t => (t.Tree, t.Words, Fit: words.Average(w => t.Words.Max(own => Fit(w, own)))))
-                .Where(t => t.Fit >= 0.5)
+                .Select(t => (t.Tree, t.Words, Fit: words.Select((w, i) => weights[i] * t.Words.Max(own => Fit(w, own))).Sum() / all))
+                .Where(t => t.Fit >= LeastFit)
                 .OrderByDescending(t => Math.Round(t.Fit, 3))
                 .ThenBy(t => t.Words.Length)
                 .ThenBy(t => t.Tree.Model, StringComparer.OrdinalIgnoreCase)
@@ -44,14 +52,16 @@ public sealed class TreeSearch
     }
 
     /// <summary>Small letters and digits; "Zero2W" is taken apart where letters and digits meet, and kept whole too.</summary>
-    private static IEnumerable<string> Split(string text)
+    /// <param name="parts">Whether a word that was taken apart counts by its parts alone.</param>
+    private static IEnumerable<string> Split(string text, bool parts = false)
     {
         foreach (
             var word in text.ToLowerInvariant()
                 .Split([' ', ',', '-', '_', '.', '/', '(', ')', ':', '@', '\t', '\n'], StringSplitOptions.RemoveEmptyEntries)
         )
         {
-            yield return word;
+            if (!parts || !word.Any(char.IsAsciiDigit) || word.All(char.IsAsciiDigit))
+                yield return word;
             var start = 0;
             for (var i = 1; i <= word.Length; i++)
                 if (i == word.Length || char.IsAsciiDigit(word[i]) != char.IsAsciiDigit(word[i - 1]))

@@ -35,6 +35,7 @@ public class TreeSearchTests
     [InlineData("SPINDLE2 thornlea")]
     [InlineData("Thornela Spindel 2")]
     [InlineData("thornl spind 2")]
+    [InlineData("Thornlea Spindle 2 rev1.3")]
     public void Order_case_slips_and_missing_letters_do_not_matter(string typed) => Assert.Equal("Thornlea Spindle 2", First(typed));
 
     [Fact]
