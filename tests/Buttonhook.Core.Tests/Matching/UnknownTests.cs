@@ -1,0 +1,105 @@
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Matching;
+
+namespace Buttonhook.Core.Tests.Matching;
+
+/// <summary>What is not known is never taken for good: less knowledge never turns a warning into an all-clear.</summary>
+public class UnknownTests
+{
+    private static readonly (string Fact, Func<BoardModel, BoardModel> Without)[] Facts =
+    [
+        ("processor", m => m with { Processor = null }),
+        ("instruction set", m => m with { InstructionSet = null }),
+        ("boot media", m => m with { BootMedia = [] }),
+        ("loader", m => m with { Loader = null }),
+        ("console device", m => m with { Console = m.Console with { Device = null } }),
+        ("console speed", m => m with { Console = m.Console with { Speed = null } }),
+        ("console level", m => m with { Console = m.Console with { Level = ConsoleLevel.Unknown } }),
+        ("supply", m => m with { Power = PowerInput.Nothing }),
+        ("banner", m => m with { Banner = null }),
+        ("device-tree names", m => m with { Revisions = [.. m.Revisions.Select(r => r with { Compatible = null })] }),
+        ("marks", m => m with { Revisions = [.. m.Revisions.Select(r => r with { Mark = null, Where = null })] }),
+        ("memory", m => m),
+    ];
+
+    public static TheoryData<string> Names => [.. Facts.Select(f => f.Fact)];
+
+    private static Catalogue With(BoardModel model) =>
+        new(
+            [.. Bench.Catalogue.Models.Where(m => m.Id != model.Id), model],
+            Bench.Catalogue.Images,
+            Bench.Catalogue.Supplies,
+            Bench.Catalogue.Adapters,
+            Bench.Catalogue.Codes,
+            Bench.Catalogue.Cables,
+            Bench.Catalogue.Parts,
+            Bench.Catalogue.MeasuredCards
+        );
+
+    [Theory]
+    [MemberData(nameof(Names))]
+    public void A_fact_that_is_taken_away_never_turns_a_warning_into_an_all_clear(string fact)
+    {
+        var without = Facts.Single(f => f.Fact == fact).Without;
+        foreach (var model in Bench.Catalogue.Models)
+        foreach (var revision in model.Revisions)
+        {
+            var board = Bench.Board(model.Id, revision.Id);
+            var less = fact == "memory" ? board with { MemoryMiB = null } : board;
+            Dictionary<string, Verdict> Verdicts(Board of, Catalogue catalogue) =>
+                Matcher
+                    .Match(of, catalogue, BootRecord.Of(of, catalogue, []), Wish.Usual(of))
+                    .ToDictionary(m => m.Image.Id, m => m.Verdict);
+            var known = Verdicts(board, Bench.Catalogue);
+            var unknown = Verdicts(less, With(without(model)));
+            Assert.All(
+                known,
+                k =>
+                    Assert.False(
+                        k.Value != Verdict.Fits && unknown[k.Key] == Verdict.Fits,
+                        $"{k.Key} on {model.Id} {revision.Id} without {fact}"
+                    )
+            );
+        }
+    }
+
+    [Fact]
+    public void A_board_of_which_nothing_is_known_neither_fits_nor_is_refused_and_each_reason_names_what_is_missing()
+    {
+        var model = CardDraft.From(new("LQ5 R2", null, null, null, []), Knowledge.Rules).Value!.Card;
+        var board = new Board(
+            "id",
+            "Damson",
+            model.Id,
+            model.Revisions[0].Id,
+            null,
+            new(32, false, true, null, null),
+            ["mark"],
+            null,
+            [],
+            false
+        );
+        var catalogue = Bench.With([model], []);
+        var matches = Matcher.Match(board, catalogue, BootRecord.Of(board, catalogue, []), Wish.Usual(board));
+        Assert.All(matches, m => Assert.Equal(Verdict.Unproven, m.Verdict));
+        Assert.All(matches, m => Assert.Contains(m.Reasons, r => r.Text.StartsWith("Cannot tell without", StringComparison.Ordinal)));
+    }
+
+    [Theory]
+    [InlineData("distro")]
+    [InlineData("efi")]
+    public void A_dry_boot_without_console_memory_or_loader_says_that_it_cannot_tell(string loader)
+    {
+        var disk = ImageBytes.Of(ImageMaker.Disk(ImageMaker.Fat(ImageMaker.BootFiles()), ImageMaker.Ext(ImageMaker.RootFiles())));
+        var board = new DryBoard(InstructionSet.Arm64, loader, "sd", "ttyAMA0", 115_200, 1024, [], "");
+        var known = DryBoot.Play(disk, board, ImageMaker.Unpack).Verdict;
+        foreach (var less in new[] { board with { ConsoleDevice = null }, board with { MemoryMiB = null }, board with { Loader = null } })
+        {
+            var verdict = DryBoot.Play(disk, less, ImageMaker.Unpack).Verdict;
+            Assert.NotEqual(DryVerdict.Boots, verdict);
+            if (known == DryVerdict.Boots)
+                Assert.Equal(DryVerdict.CannotTell, verdict);
+        }
+    }
+}
