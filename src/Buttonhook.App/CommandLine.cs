@@ -221,6 +221,8 @@ public static class CommandLine
             DataFolder.MarkDemo(options.DataFolder);
             Demo.Fill(known, database, TimeProvider.System);
         }
+        else
+            Demo.Adopt(database, known, TimeProvider.System);
         if (!IsOpenApiTool)
             app.Lifetime.ApplicationStarted.Register(() =>
                 Console.WriteLine($"Buttonhook is at {app.Urls.FirstOrDefault() ?? options.Url}")

@@ -108,6 +108,35 @@ public static class Demo
         }
     }
 
+    /// <summary>
+    /// Takes over the cards of the demo that boards of a person's own bench stand on: benches that were begun when every bench had them
+    /// keep what they know.
+    /// </summary>
+    public static void Adopt(Database database, KnowledgeFiles own, TimeProvider clock)
+    {
+        var store = new CardStore(database);
+        var added = store.All();
+        var boards = new BoardStore(database).All().Select(b => b.Board).ToList();
+        var models = boards
+            .Select(b => b.ModelId)
+            .Where(id => own.Catalogue.Model(id) is null && added.Boards.All(m => m.Id != id))
+            .ToHashSet();
+        var images = boards
+            .Select(b => b.ImageId)
+            .Where(id => id is not null && own.Catalogue.Image(id) is null && added.Images.All(i => i.Id != id))
+            .ToHashSet();
+        if (models.Count + images.Count == 0 || KnowledgeFiles.Read().Value is not { } demo)
+            return;
+        store.Add(
+            new(
+                [.. demo.Catalogue.Models.Where(m => models.Contains(m.Id))],
+                [.. demo.Catalogue.Images.Where(i => images.Contains(i.Id))],
+                []
+            ),
+            clock.GetUtcNow()
+        );
+    }
+
     private static string Hash(BootStore boots, string bootId) =>
         Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData([.. boots.Pieces(bootId).SelectMany(p => p.Bytes)]));
 }

@@ -61,6 +61,23 @@ public class FactTests
     }
 
     [Fact]
+    public async Task A_bench_that_was_begun_when_every_bench_had_the_cards_of_the_demo_keeps_those_that_it_stands_on()
+    {
+        var folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
+        await using (var before = await RunningApp.Start(folder: folder, keep: true))
+            await before.Board("Damson");
+        using (var database = Storage.Database.Open(Path.Combine(folder, "bench.db")).Value!)
+            Demo.Adopt(database, KnowledgeFiles.Read(false).Value!, TimeProvider.System);
+        await using var after = await RunningApp.Start(folder: folder, own: true);
+        Assert.Equal(
+            "quill-v",
+            Assert.Single((await after.Get("/api/catalogue")).GetProperty("models").EnumerateArray()).GetProperty("id").GetString()
+        );
+        var board = (await after.Get("/api/bench"))[0].GetProperty("id").GetString();
+        Assert.Equal("Quill V", (await after.Get($"/api/boards/{board}")).GetProperty("model").GetProperty("name").GetString());
+    }
+
+    [Fact]
     public void An_adapter_is_called_by_what_it_says_of_itself()
     {
         var system = Directory.CreateTempSubdirectory("buttonhook-").FullName;
