@@ -324,7 +324,17 @@ internal sealed partial class Server : IDisposable
     public async Task<string> Board(string nickname)
     {
         // A bench of one's own begins without any card: one is made from the print alone.
-        var draft = await Http.PostAsJsonAsync("/api/cards/drafts", new { mark = "Quince 1" });
+        var draft = await Http.PostAsJsonAsync(
+            "/api/cards/drafts",
+            new
+            {
+                mark = "Quince 1",
+                code = (string?)null,
+                text = (string?)null,
+                tree = (string?)null,
+                seen = (string[]?)null,
+            }
+        );
         draft.EnsureSuccessStatusCode();
         var card = (await draft.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("card");
         await Http.PostAsJsonAsync("/api/cards/boards", card);
