@@ -9,6 +9,10 @@ public sealed unsafe class PseudoTerminal : IDisposable
     private readonly int kept;
     private readonly int wake = Native.EventDescriptor(0, Native.CloseOnExec);
     private readonly Thread thread;
+    private readonly Lock held = new();
+
+    /// <summary>Closed descriptors are given to other files of this program at once: nothing may touch them any more.</summary>
+    private bool gone;
 
     /// <summary>Makes one in raw mode; bytes typed at the other end come to <paramref name="typed"/>. Throws <see cref="IOException"/> when the system has none left.</summary>
     public PseudoTerminal(Action<byte[]> typed)
@@ -63,29 +67,43 @@ public sealed unsafe class PseudoTerminal : IDisposable
     public void Print(ReadOnlySpan<byte> bytes)
     {
         while (!bytes.IsEmpty)
-        {
-            var entry = new Native.PollEntry { Descriptor = master, Events = Native.PollOut };
-            if (Native.Poll(&entry, 1, 200) <= 0)
-                return;
-            nint count;
-            fixed (byte* start = bytes)
-                count = Native.Write(master, start, (nuint)bytes.Length);
-            if (count < 0)
+            lock (held)
             {
-                if (Marshal.GetLastPInvokeError() is Native.Interrupted or Native.TryAgain)
-                    continue;
-                return;
+                if (gone)
+                    return;
+                var entry = new Native.PollEntry { Descriptor = master, Events = Native.PollOut };
+                if (Native.Poll(&entry, 1, 200) <= 0)
+                    return;
+                nint count;
+                fixed (byte* start = bytes)
+                    count = Native.Write(master, start, (nuint)bytes.Length);
+                if (count < 0)
+                {
+                    if (Marshal.GetLastPInvokeError() is Native.Interrupted or Native.TryAgain)
+                        continue;
+                    return;
+                }
+                bytes = bytes[(int)count..];
             }
-            bytes = bytes[(int)count..];
-        }
     }
 
     /// <summary>Forgets what was printed and not read yet.</summary>
-    public void Clear() => _ = Native.Control(kept, Native.Flush, null);
+    public void Clear()
+    {
+        lock (held)
+            if (!gone)
+                _ = Native.Control(kept, Native.Flush, null);
+    }
 
     /// <summary>Takes it away: whoever has the other end open sees a hang-up.</summary>
     public void Dispose()
     {
+        lock (held)
+        {
+            if (gone)
+                return;
+            gone = true;
+        }
         ulong one = 1;
         _ = Native.Write(wake, (byte*)&one, 8);
         if (Thread.CurrentThread != thread)

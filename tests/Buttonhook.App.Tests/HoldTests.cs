@@ -134,6 +134,24 @@ public sealed partial class HoldTests : IDisposable
         }
     }
 
+    [Fact]
+    public void A_terminal_that_is_gone_touches_no_file_that_got_its_descriptors_since()
+    {
+        var terminal = new PseudoTerminal(_ => { });
+        terminal.Dispose();
+        // The system gives the lowest free descriptors, so these files get those that were just closed.
+        var files = Enumerable.Range(0, 6).Select(i => new FileStream(Path.Combine(folder, $"canary-{i}"), FileMode.Create)).ToList();
+        terminal.Print("written into a foreign file"u8);
+        terminal.Clear();
+        terminal.Dispose();
+        foreach (var file in files)
+        {
+            file.Write("canary"u8);
+            file.Dispose();
+        }
+        Assert.All(Enumerable.Range(0, 6), i => Assert.Equal("canary", File.ReadAllText(Path.Combine(folder, $"canary-{i}"))));
+    }
+
     [Theory]
     [InlineData(15)]
     [InlineData(2)]
