@@ -69,11 +69,14 @@ public static class DataFile
         }
     }
 
+    /// <summary>A record as the tree of its document, without what is computed from other members.</summary>
+    public static JsonNode Tree<T>(T value) => JsonSerializer.SerializeToNode(value, Written)!;
+
     /// <summary>Writes a record as one YAML document that <see cref="Read{T}(string, string, string)"/> reads back equal.</summary>
     public static string Write<T>(T value)
     {
         using var text = new StringWriter(CultureInfo.InvariantCulture);
-        new YamlStream(new YamlDocument(ToYaml(JsonSerializer.SerializeToNode(value, Written)))).Save(text, assignAnchors: false);
+        new YamlStream(new YamlDocument(ToYaml(Tree(value)))).Save(text, assignAnchors: false);
         return text.ToString().Replace("...\n", "", StringComparison.Ordinal).ReplaceLineEndings("\n");
     }
 

@@ -4,6 +4,7 @@ using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Dapper;
+using Microsoft.Data.Sqlite;
 
 namespace Buttonhook.Storage;
 
@@ -33,35 +34,37 @@ public sealed class CardStore(Database database)
     {
         using var connection = database.Connect();
         using var transaction = connection.BeginTransaction();
-        void Put<T>(string kind, string id, T card) =>
-            connection.Execute(
-                """
-                INSERT INTO cards (kind, id, card, added_at) VALUES (@kind, @id, @card, @at)
-                ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card, removed_at = NULL
-                """,
-                new
-                {
-                    kind,
-                    id,
-                    card = JsonSerializer.Serialize(card, DataFile.Json),
-                    at = at.ToString("O", CultureInfo.InvariantCulture),
-                },
-                transaction
-            );
         foreach (var board in pack.Boards)
-            Put("board", board.Id, board);
+            Put(transaction, "board", board.Id, board, at);
         foreach (var image in pack.Images)
-            Put("image", image.Id, image);
+            Put(transaction, "image", image.Id, image, at);
         foreach (var code in pack.Codes)
-            Put("code", code.Id, code);
+            Put(transaction, "code", code.Id, code, at);
         transaction.Commit();
     }
+
+    private static void Put<T>(SqliteTransaction transaction, string kind, string id, T card, DateTimeOffset at) =>
+        transaction.Connection!.Execute(
+            """
+            INSERT INTO cards (kind, id, card, added_at) VALUES (@kind, @id, @card, @at)
+            ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card, removed_at = NULL
+            """,
+            new
+            {
+                kind,
+                id,
+                card = JsonSerializer.Serialize(card, DataFile.Json),
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            },
+            transaction
+        );
 
     /// <summary>Changes a board card and remembers how it was.</summary>
     public void Change(BoardModel before, BoardModel after, string says, DateTimeOffset at)
     {
-        Add(new([after], [], []), at);
         using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        Put(transaction, "board", after.Id, after, at);
         connection.Execute(
             "INSERT INTO card_changes (card_id, made_at, says, before, after) VALUES (@Id, @at, @says, @before, @after)",
             new
@@ -71,8 +74,10 @@ public sealed class CardStore(Database database)
                 says,
                 before = JsonSerializer.Serialize(before, DataFile.Json),
                 after = JsonSerializer.Serialize(after, DataFile.Json),
-            }
+            },
+            transaction
         );
+        transaction.Commit();
     }
 
     /// <summary>The newest changes of board cards, the newest first.</summary>
@@ -116,12 +121,15 @@ public sealed class CardStore(Database database)
     /// <summary>Takes a change back: the card is as it was before.</summary>
     public void Undo(long id, BoardModel before, DateTimeOffset at)
     {
-        Add(new([before], [], []), at);
         using var connection = database.Connect();
+        using var transaction = connection.BeginTransaction();
+        Put(transaction, "board", before.Id, before, at);
         connection.Execute(
             "UPDATE card_changes SET undone_at = @at WHERE id = @id",
-            new { id, at = at.ToString("O", CultureInfo.InvariantCulture) }
+            new { id, at = at.ToString("O", CultureInfo.InvariantCulture) },
+            transaction
         );
+        transaction.Commit();
     }
 
     /// <summary>Keeps what an inspection found in the file of an image.</summary>

@@ -9,12 +9,6 @@ public sealed class Database : IDisposable
 {
     private readonly string connectionString;
 
-    /// <summary>
-    /// Stays open: whenever the last connection closes, SQLite puts the write-ahead log away and makes it anew for the next one, and many that
-    /// come just then are refused with error 15.
-    /// </summary>
-    private SqliteConnection? keeper;
-
     private Database(string path) =>
         connectionString = new SqliteConnectionStringBuilder
         {
@@ -32,14 +26,9 @@ public sealed class Database : IDisposable
             if (Path.GetDirectoryName(Path.GetFullPath(path)) is { } folder)
                 Directory.CreateDirectory(folder);
             var database = new Database(path);
-            database.keeper = database.Connect();
-            database.keeper.Execute("PRAGMA journal_mode = WAL");
-            if (Upgrade(database.keeper) is { } problem)
-            {
-                database.Dispose();
-                return problem;
-            }
-            return database;
+            using var connection = database.Connect();
+            connection.Execute("PRAGMA journal_mode = WAL");
+            return Upgrade(connection) is { } problem ? problem : database;
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 13)
         {
@@ -79,11 +68,9 @@ public sealed class Database : IDisposable
         return connection;
     }
 
-    /// <summary>Closes the file: the idle connections and the one that was kept open. Those in use close by themselves.</summary>
+    /// <summary>Closes the idle connections to this file; those in use close by themselves.</summary>
     public void Dispose()
     {
-        keeper?.Dispose();
-        keeper = null;
         using var connection = new SqliteConnection(connectionString);
         SqliteConnection.ClearPool(connection);
     }

@@ -6,19 +6,8 @@ using Buttonhook.Core.Tests;
 namespace Buttonhook.App.Tests;
 
 /// <summary>Whatever lies in front of a person is recognised by its content and leads to a board on the bench, with nothing made up.</summary>
-public sealed class ArrivalTests : IDisposable
+public sealed class ArrivalTests : InFolder
 {
-    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
-
-    public void Dispose() => Directory.Delete(folder, true);
-
-    private string File(string name, byte[] bytes)
-    {
-        var path = Path.Combine(folder, name);
-        System.IO.File.WriteAllBytes(path, bytes);
-        return path;
-    }
-
     private static byte[] Tree(string model, string compatible) =>
         new TreeMaker()
             .Text("/", "model", model)

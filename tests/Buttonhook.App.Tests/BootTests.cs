@@ -182,10 +182,7 @@ public class BootTests
                     .. "XYZ".Select(c => new StoredPiece(20, Encoding.ASCII.GetBytes(new string(c, 3000)))),
                 ]
             );
-            using var connection = app.Services.GetRequiredService<Database>().Connect();
-            using var command = connection.CreateCommand();
-            command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
-            command.ExecuteNonQuery();
+            app.WriteBack();
         }
         var path = Path.Combine(folder, "bench.db");
         var file = await File.ReadAllBytesAsync(path, TestContext.Current.CancellationToken);
@@ -215,10 +212,7 @@ public class BootTests
             ]);
             var answer = await app.Http.PostAsync($"/api/boards/{await app.Board()}/logs?name=quiet.log", log);
             boot = (await RunningApp.Json(answer)).GetProperty("id").GetString()!;
-            using var connection = app.Services.GetRequiredService<Database>().Connect();
-            using var command = connection.CreateCommand();
-            command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
-            command.ExecuteNonQuery();
+            app.WriteBack();
         }
         var path = Path.Combine(folder, "bench.db");
         var file = await File.ReadAllBytesAsync(path, TestContext.Current.CancellationToken);

@@ -8,19 +8,8 @@ using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Tests;
 
-public sealed class InspectTests : IDisposable
+public sealed class InspectTests : InFolder
 {
-    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
-
-    public void Dispose() => Directory.Delete(folder, true);
-
-    private string File(string name, byte[] bytes)
-    {
-        var path = Path.Combine(folder, name);
-        System.IO.File.WriteAllBytes(path, bytes);
-        return path;
-    }
-
     /// <summary>A disk with one partition and nothing in it.</summary>
     private static byte[] Disk()
     {

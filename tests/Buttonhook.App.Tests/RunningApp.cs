@@ -168,6 +168,15 @@ public sealed class RunningApp : IAsyncDisposable
         throw new TimeoutException($"The boot stayed at: {last}");
     }
 
+    /// <summary>Writes what is in the write-ahead log back into the file itself, for tests that damage the file.</summary>
+    public void WriteBack()
+    {
+        using var connection = Services.GetRequiredService<Database>().Connect();
+        using var command = connection.CreateCommand();
+        command.CommandText = "PRAGMA wal_checkpoint(TRUNCATE)";
+        command.ExecuteNonQuery();
+    }
+
     /// <summary>Closes the file of this application.</summary>
     public void CloseDatabase() => Services.GetRequiredService<Database>().Dispose();
 

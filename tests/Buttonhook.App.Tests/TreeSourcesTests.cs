@@ -8,12 +8,8 @@ using Buttonhook.Core.Tests;
 namespace Buttonhook.App.Tests;
 
 /// <summary>Device trees are found wherever people have them.</summary>
-public sealed class TreeSourcesTests : IDisposable
+public sealed class TreeSourcesTests : InFolder
 {
-    private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-").FullName;
-
-    public void Dispose() => Directory.Delete(folder, true);
-
     private static byte[] Tree(string model) => new TreeMaker().Text("/", "model", model).Text("/", "compatible", "orchard,board").Blob();
 
     private static byte[] Tar(params (string Name, byte[] Bytes)[] files)
@@ -45,14 +41,6 @@ public sealed class TreeSourcesTests : IDisposable
                 into.WriteByte((byte)'\n');
         }
         return into.ToArray();
-    }
-
-    private string File(string name, byte[] bytes)
-    {
-        var path = Path.Combine(folder, name);
-        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-        System.IO.File.WriteAllBytes(path, bytes);
-        return path;
     }
 
     private static readonly byte[] Kernel = Package(

@@ -36,7 +36,6 @@ public enum ArrivalKind
 /// <summary>Something that a person brought, as far as it was looked into.</summary>
 /// <param name="Says">What it is and what it tells, in a sentence or two.</param>
 /// <param name="Trees">How many boards it carries a device tree for.</param>
-/// <param name="Read">What it tells of one board by itself, with where each fact stands.</param>
 /// <param name="Candidates">Boards whose card is here already that it could be.</param>
 /// <param name="DoneBytes">Bytes of the file that have been read, of <paramref name="TotalBytes"/>.</param>
 public sealed record Arrival(
@@ -45,7 +44,6 @@ public sealed record Arrival(
     string? Path,
     string Says,
     int Trees,
-    IReadOnlyList<DraftFact> Read,
     IReadOnlyList<BoardCandidate> Candidates,
     bool Running,
     long DoneBytes,
@@ -90,7 +88,6 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         public Inspection? Inspection { get; set; }
 
         internal string Says { get; set; } = "";
-        internal IReadOnlyList<DraftFact> Read { get; set; } = [];
         internal IReadOnlyList<BoardCandidate> Candidates { get; set; } = [];
         internal Problem? Problem { get; set; }
         internal bool Running { get; set; } = true;
@@ -99,7 +96,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         internal void Report(long bytes) => Interlocked.Exchange(ref done, bytes);
 
         internal Arrival View(string id) =>
-            new(id, Kind, Path, Says, Search.Count, Read, Candidates, Running, Interlocked.Read(ref done), total, Problem);
+            new(id, Kind, Path, Says, Search.Count, Candidates, Running, Interlocked.Read(ref done), total, Problem);
     }
 
     /// <summary>Takes a file or folder of this computer, and looks into it in the background.</summary>
@@ -169,29 +166,21 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
                 return;
             }
         }
-        if (Directory.Exists(path) || TreeSources.MayBe(path))
+        if (TreeSources.InContainer(path, run.Stop.Token) is not { } found)
+            LookIntoImage(run, path);
+        else if (found.Value is { Count: > 0 } trees)
         {
-            var notes = new List<string>();
-            var found = TreeSources.Find(path, notes, run.Stop.Token);
-            if (found.Value is { Count: > 0 } trees)
-            {
-                run.Kind = ArrivalKind.Trees;
-                Lay(run, trees);
-                run.Says = Sentence(run, System.IO.Path.GetFileName(path.TrimEnd('/')), null);
-                return;
-            }
-            if (found.Problem is { } problem && (Directory.Exists(path) || TreeSources.IsNoImage(path)))
-            {
-                run.Problem = problem;
-                return;
-            }
+            run.Kind = ArrivalKind.Trees;
+            Lay(run, trees);
+            run.Says = Sentence(run, System.IO.Path.GetFileName(path.TrimEnd('/')), null);
         }
-        LookIntoImage(run, path);
+        else
+            run.Problem = found.Problem ?? TreeSources.None(path);
     }
 
     private void LookIntoImage(Run run, string path)
     {
-        var found = new List<FoundTree>();
+        IReadOnlyList<FoundTree> found = [];
         var inspected = ImageFiles.Inspect(
             path,
             null,
@@ -199,8 +188,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
             null,
             run.Stop.Token,
             run.Report,
-            (bytes, _) =>
-                found.AddRange(ImageTrees.Of(bytes, new List<string>()).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null)))
+            (bytes, _) => found = TreeSources.InImage(path, bytes, [])
         );
         if (inspected.Value is not { } inspection)
         {
@@ -225,22 +213,8 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
     /// <summary>Keeps the trees that can be read and belong to a board.</summary>
     private static void Lay(Run run, IReadOnlyList<FoundTree> trees)
     {
-        var read = TreeSources.Read(trees, [], run.Stop.Token);
         run.Blobs = trees.DistinctBy(t => t.Source).ToDictionary(t => t.Source);
-        run.Search = new(read);
-        if (read is [var only])
-            run.Read =
-            [
-                .. new (string Field, string? Value)[]
-                {
-                    ("model", only.Model),
-                    ("compatible", only.Compatible.Count > 0 ? only.Compatible[0] : null),
-                    ("console", only.Console is { } c ? $"{c.Device}{(c.Speed is { } s ? $" at {s}" : "")}" : null),
-                    ("memory", only.MemoryMiB is { } m ? Sizes.Memory(m) : null),
-                }
-                    .Where(f => f.Value is not null)
-                    .Select(f => new DraftFact(f.Field, f.Value!, only.Source)),
-            ];
+        run.Search = new(TreeSources.Read(trees, [], run.Stop.Token));
     }
 
     private static string Sentence(Run run, string file, Inspection? image)
@@ -299,7 +273,6 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
             mark ? ArrivalKind.Mark
             : reading.LastStage is not null || wrongLine ? ArrivalKind.Log
             : ArrivalKind.System;
-        run.Read = draft.Value?.Read ?? [];
         if (draft.Problem is { } nothing)
         {
             run.Problem = run.Kind == ArrivalKind.Log ? null : nothing;

@@ -49,39 +49,6 @@ public static class TreeSources
         return facts;
     }
 
-    /// <summary>Whether a file begins as a tree, a package or an archive does, so that trees are looked for before it is taken for an image.</summary>
-    public static bool MayBe(string path)
-    {
-        try
-        {
-            using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
-            var head = new byte[8];
-            head = head[..file.ReadAtLeast(head, 8, false)];
-            file.Position = 0;
-            if (
-                head is [0xD0, 0x0D, 0xFE, 0xED, ..]
-                || head.AsSpan().SequenceEqual("!<arch>\n"u8)
-                || head is [(byte)'P', (byte)'K', 3, 4, ..]
-            )
-                return true;
-            using var content = ImageFiles.Unpack(file) ?? file;
-            return StartsAsTar(content, out _);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or InvalidDataException or EndOfStreamException)
-        {
-            return false;
-        }
-    }
-
-    /// <summary>Whether a file that holds no tree can be no image either: a tree that is damaged, a package.</summary>
-    public static bool IsNoImage(string path)
-    {
-        using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read);
-        var head = new byte[8];
-        head = head[..file.ReadAtLeast(head, 8, false)];
-        return head is [0xD0, 0x0D, 0xFE, 0xED, ..] || head.AsSpan().SequenceEqual("!<arch>\n"u8);
-    }
-
     private static TreeFacts? Read(FoundTree found, System.Collections.Concurrent.ConcurrentQueue<string> notes)
     {
         try
@@ -99,13 +66,21 @@ public static class TreeSources
         }
     }
 
-    /// <summary>All trees of a source, unread; a problem when it cannot be opened or is of no kind that holds trees.</summary>
-    public static Answer<IReadOnlyList<FoundTree>> Find(string path, ICollection<string> notes, CancellationToken token)
+    private static Answer<IReadOnlyList<FoundTree>> Find(string path, ICollection<string> notes, CancellationToken token)
+    {
+        if (!Directory.Exists(path) && FileKinds.NotRegular(path, "SOURCE") is { } other)
+            return other;
+        return InContainer(path, token) ?? Image(path, notes, token);
+    }
+
+    /// <summary>
+    /// All trees of a folder, a blob, a package or an archive, unread; a problem when it is one and holds none or cannot be read. Null when
+    /// the file is of no such kind and may be an image.
+    /// </summary>
+    public static Answer<IReadOnlyList<FoundTree>>? InContainer(string path, CancellationToken token)
     {
         if (Directory.Exists(path))
             return Folder(path);
-        if (FileKinds.NotRegular(path, "SOURCE") is { } other)
-            return other;
         try
         {
             using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
@@ -121,13 +96,17 @@ public static class TreeSources
             using var content = ImageFiles.Unpack(file) ?? file;
             if (StartsAsTar(content, out var whole))
                 return Archive(path, whole, null, token);
+            return null;
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or InvalidDataException or EndOfStreamException)
         {
             return new Problem("The file should be readable to its end.", $"{path}: {e.Message}", "Get it again and compare its checksum.");
         }
-        return Image(path, notes, token);
     }
+
+    /// <summary>All trees of an image that lies unpacked, named by its file.</summary>
+    public static IReadOnlyList<FoundTree> InImage(string path, ImageBytes image, ICollection<string> notes) =>
+        [.. ImageTrees.Of(image, notes).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null))];
 
     private static Answer<IReadOnlyList<FoundTree>> Folder(string path)
     {
@@ -263,21 +242,15 @@ public static class TreeSources
 
     private static Answer<IReadOnlyList<FoundTree>> Image(string path, ICollection<string> notes, CancellationToken token)
     {
-        var found = new List<FoundTree>();
-        var inspected = ImageFiles.Inspect(
-            path,
-            null,
-            [],
-            null,
-            token,
-            look: (bytes, _) => found.AddRange(ImageTrees.Of(bytes, notes).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null)))
-        );
+        IReadOnlyList<FoundTree> found = [];
+        var inspected = ImageFiles.Inspect(path, null, [], null, token, look: (bytes, _) => found = InImage(path, bytes, notes));
         if (inspected.Value is null)
             return inspected.Problem!;
-        return found.Count > 0 ? found : None(path);
+        return found.Count > 0 ? new Answer<IReadOnlyList<FoundTree>>(found, null) : None(path);
     }
 
-    private static Problem None(string path) =>
+    /// <summary>What holds trees as a rule, and none now.</summary>
+    public static Problem None(string path) =>
         new(
             "There should be device trees in it, files that end in .dtb.",
             $"{path} has none.",

@@ -102,7 +102,7 @@ public sealed record ConsolePort(
             : $"{Where}: {Ground} ground, {Transmit} transmit, {Receive} receive";
 
     /// <summary>Device and rate as the kernel takes them ("console=ttyS2,1500000"); null when the device is not known.</summary>
-    public string? Argument => Device is null ? null : $"console={Device}{(Speed is { } speed ? $",{speed}" : "")}";
+    public string? Argument => Device is null ? null : Images.KernelCommandLine.ConsoleWord(Device, Speed);
 }
 
 /// <summary>Signal levels of a console; RS-232 destroys a logic-level pin.</summary>

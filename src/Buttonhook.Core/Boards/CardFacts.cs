@@ -1,4 +1,3 @@
-using System.Text.Json;
 using System.Text.Json.Nodes;
 
 namespace Buttonhook.Core.Boards;
@@ -50,12 +49,9 @@ public static class CardFacts
     /// <summary>The card with these facts on it; a field that is none, or a value that the schema of cards refuses, is a problem.</summary>
     public static Answer<BoardModel> Set(BoardModel card, string revisionId, IReadOnlyList<CardFact> facts, CardSchemas schemas)
     {
-        var tree = JsonSerializer.SerializeToNode(card, DataFile.Json)!.AsObject();
+        var tree = DataFile.Tree(card).AsObject();
         var sources = tree["sources"] as JsonObject ?? [];
         tree["sources"] = sources;
-        tree.Remove("fullName");
-        (tree["console"] as JsonObject)?.Remove("pins");
-        (tree["console"] as JsonObject)?.Remove("argument");
         foreach (var fact in facts)
         {
             if (!Fields.Contains(fact.Field))
@@ -110,7 +106,7 @@ public static class CardFacts
     /// <summary>The lessons as facts that can be set.</summary>
     public static IReadOnlyList<CardFact> Of(IReadOnlyList<CardLesson> lessons, CardDraft draft, string from)
     {
-        var tree = JsonSerializer.SerializeToNode(draft.Card, DataFile.Json)!.AsObject();
+        var tree = DataFile.Tree(draft.Card).AsObject();
         JsonNode? Value(string field) =>
             OfRevision.Contains(field) ? tree["revisions"]![0]![field]
             : field.Split('.') is [var part, var last] ? tree[part]![last]

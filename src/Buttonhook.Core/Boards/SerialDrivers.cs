@@ -8,6 +8,8 @@ namespace Buttonhook.Core.Boards;
 /// </summary>
 public static class SerialDrivers
 {
+    private const string Alias = "serial";
+
     // The first entry that a compatible name begins with counts; the longest stand first where one begins with another.
     private static readonly (string Begins, string Name)[] Names =
     [
@@ -117,9 +119,6 @@ public static class SerialDrivers
         return null;
     }
 
-    /// <summary>The number of the alias ("serial2") that points to a node, or null.</summary>
-    public static int? NumberOf(DeviceTree tree, TreeNode port) => tree.AliasNumber(port, "serial");
-
     /// <summary>Whether a node is a serial port: by its name, and a driver that is known for it.</summary>
     public static bool IsPort(TreeNode node) =>
         (node.Kind is "serial" or "uart" or "tcu" || node.Name.StartsWith("uart", StringComparison.Ordinal)) && NameOf(node) is not null;
@@ -130,15 +129,17 @@ public static class SerialDrivers
         byOrder = false;
         if (NameOf(port) is not { } name)
             return null;
-        if (NumberOf(tree, port) is { } number)
+        if (tree.AliasNumber(port, Alias) is { } number)
             return name + number;
         byOrder = true;
         var taken = tree
             .Nodes.Where(n => n != port && n.IsOn && IsPort(n) && NameOf(n) == name)
-            .Select(n => NumberOf(tree, n))
+            .Select(n => tree.AliasNumber(n, Alias))
             .OfType<int>()
             .ToHashSet();
-        var before = tree.Nodes.TakeWhile(n => n != port).Count(n => n.IsOn && IsPort(n) && NameOf(n) == name && NumberOf(tree, n) is null);
+        var before = tree
+            .Nodes.TakeWhile(n => n != port)
+            .Count(n => n.IsOn && IsPort(n) && NameOf(n) == name && tree.AliasNumber(n, Alias) is null);
         for (var free = 0; ; free++)
             if (!taken.Contains(free) && before-- == 0)
                 return name + free;

@@ -49,6 +49,13 @@ public static class TreeMedia
         return (CardHostNames.Contains(node.Kind) || Is(CardHosts)) && !Is(Beside);
     }
 
+    /// <summary>Whether a node is a host for SATA drives.</summary>
+    public static bool IsSata(TreeNode node) => node.Kind == "sata" && node.Compatible.Count > 0;
+
+    /// <summary>Whether a node is a PCI host, and no bridge behind one.</summary>
+    public static bool IsPci(TreeNode node) =>
+        node.Text("device_type") == "pci" && node.Parent?.Text("device_type") != "pci" && node.Compatible.Count > 0;
+
     /// <summary>Slots, soldered memory and drives that are switched on, in the order of the tree.</summary>
     public static IReadOnlyList<TreeMedium> Of(DeviceTree tree)
     {
@@ -57,16 +64,17 @@ public static class TreeMedia
         {
             if (IsCardHost(node))
             {
+                // Since Linux 5.10 the number of a host is that of its alias (drivers/mmc/core/host.c).
                 if (KindOf(node) is { } kind)
-                    found.Add(new(kind, Number(tree, node) is { } n ? $"mmcblk{n}" : null, node.Path));
+                    found.Add(new(kind, tree.AliasNumber(node, "mmc") is { } n ? $"mmcblk{n}" : null, node.Path));
             }
             else if (node.Compatible.Contains("jedec,spi-nor"))
                 found.Add(new("nor", null, node.Path));
             else if (node.Kind is "nand" or "nand-controller" && node.Compatible.Count > 0)
                 found.Add(new("nand", null, node.Path));
-            else if (node.Kind == "sata" && node.Compatible.Count > 0)
+            else if (IsSata(node))
                 found.Add(new("sata", null, node.Path));
-            else if (node.Text("device_type") == "pci" && node.Parent?.Text("device_type") != "pci" && node.Compatible.Count > 0)
+            else if (IsPci(node))
                 found.Add(new("pcie", null, node.Path));
         }
         return found;
@@ -91,7 +99,4 @@ public static class TreeMedia
             return "card";
         return host.Has("no-sd") || host.Has("mmc-hs400-1_8v") ? "flash" : "mmc";
     }
-
-    // Since Linux 5.10 the number of a host is that of its alias (drivers/mmc/core/host.c).
-    private static int? Number(DeviceTree tree, TreeNode host) => tree.AliasNumber(host, "mmc");
 }

@@ -44,9 +44,9 @@ public static class TreePorts
                 Add("watchdog", node.Name, null, node);
             else if (node.Kind == "sound" && node.Compatible.Count > 0)
                 Add("audio", node.Text("simple-audio-card,name") ?? node.Text("model") ?? node.Name, null, node);
-            else if (node.Kind == "sata" && node.Compatible.Count > 0)
+            else if (TreeMedia.IsSata(node))
                 Add("sata", node.Name, null, node);
-            else if (node.Text("device_type") == "pci" && node.Parent?.Text("device_type") != "pci" && node.Compatible.Count > 0)
+            else if (TreeMedia.IsPci(node))
                 Add("pcie", node.Name, null, node);
         }
         return ports;

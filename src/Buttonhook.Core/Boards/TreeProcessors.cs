@@ -5,25 +5,29 @@ namespace Buttonhook.Core.Boards;
 /// <summary>Tells the instruction set from the processors of a device tree (names of the kernel's binding arm/cpus.yaml, and riscv/cpus.yaml).</summary>
 public static class TreeProcessors
 {
-    // 32-bit cores of version 7.
+    /// <summary>Arm's own cores of version 7 and up that know no 64-bit state (Arm's reference manuals).</summary>
+    public static IReadOnlySet<string> OnlyArmhf { get; } =
+        new HashSet<string>
+        {
+            "arm,cortex-a5",
+            "arm,cortex-a7",
+            "arm,cortex-a8",
+            "arm,cortex-a9",
+            "arm,cortex-a12",
+            "arm,cortex-a15",
+            "arm,cortex-a17",
+            "arm,cortex-a32",
+        };
+
+    // Others of version 7.
     private static readonly string[] Seven =
     [
-        "arm,cortex-a5",
-        "arm,cortex-a7",
-        "arm,cortex-a8",
-        "arm,cortex-a9",
-        "arm,cortex-a12",
-        "arm,cortex-a15",
-        "arm,cortex-a17",
-        "arm,cortex-a32",
+        "arm,armv7",
         "brcm,brahma-b15",
-        "brcm,vulcan-a9",
         "marvell,pj4",
-        "marvell,mohawk-v7",
+        "marvell,sheeva-v7",
         "qcom,krait",
         "qcom,scorpion",
-        "marvell,sheeva-v7",
-        "arm,armv7",
     ];
 
     // 32-bit cores before version 7.
@@ -73,7 +77,6 @@ public static class TreeProcessors
         "fujitsu,",
         "apm,",
         "amd,",
-        "spacemit,arm64",
     ];
 
     /// <summary>arm64, armhf, armel, riscv64, or null when the processors do not tell.</summary>
@@ -90,7 +93,7 @@ public static class TreeProcessors
                 bool Is(string[] names) => names.Any(n => core.StartsWith(n, StringComparison.Ordinal));
                 if (Is(Eight))
                     return "arm64";
-                if (Seven.Contains(core) || Seven.Any(n => n.Split(',')[0] != "arm" && core.StartsWith(n, StringComparison.Ordinal)))
+                if (OnlyArmhf.Contains(core) || Is(Seven))
                     return "armhf";
                 if (Is(Before))
                     return "armel";
@@ -105,14 +108,4 @@ public static class TreeProcessors
         }
         return null;
     }
-
-    /// <summary>The same as a set that images are made for; null for one that no image here is for, or when nothing tells.</summary>
-    public static InstructionSet? SetOf(DeviceTree tree) =>
-        ArchitectureOf(tree) switch
-        {
-            "arm64" => InstructionSet.Arm64,
-            "armhf" => InstructionSet.Armhf,
-            "riscv64" => InstructionSet.Riscv64,
-            _ => null,
-        };
 }

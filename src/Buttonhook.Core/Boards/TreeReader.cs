@@ -47,7 +47,7 @@ public static partial class TreeReader
     }
 
     /// <summary>The bytes that the memory nodes of a tree state; null when they are empty for the loader to fill in.</summary>
-    public static long? MemoryOf(DeviceTree tree)
+    private static long? MemoryOf(DeviceTree tree)
     {
         long total = 0;
         var root = tree.Nodes[0];
@@ -91,7 +91,7 @@ public static partial class TreeReader
                     : ArgumentOf(chosen, device) is { Speed: { } rate } ? (rate, ", console= in bootargs")
                     : (null, "");
                 var number =
-                    byOrder ? $", numbered by its order among the ports"
+                    byOrder ? ", numbered by its order among the ports"
                     : alias is null ? ", its serial alias"
                     : $", alias {alias}";
                 return new(device, speed, $"/chosen {property}{number}{speedFrom}");
@@ -107,10 +107,11 @@ public static partial class TreeReader
 
     private static (string? Device, int? Speed) ArgumentOf(TreeNode chosen, string? device)
     {
-        var found = ConsoleArgument()
-            .Matches(chosen.Text("bootargs") ?? "")
-            .LastOrDefault(m => device is null ? m.Groups["device"].Value is not ("tty0" or "tty1") : m.Groups["device"].Value == device);
-        return found is null ? (null, null) : (found.Groups["device"].Value, Speed(found.Groups["speed"].Value));
+        var found = new KernelCommandLine(chosen.Text("bootargs") ?? "")
+            .All("console")
+            .Select(c => c.Split(',', 2))
+            .LastOrDefault(c => device is null ? SerialName().IsMatch(c[0]) : c[0] == device);
+        return found is null ? (null, null) : (found[0], found.Length > 1 ? Speed(found[1]) : null);
     }
 
     /// <summary>A fixed regulator that nothing feeds and that is named for 5 to 48 V is usually the input itself.</summary>
@@ -131,8 +132,9 @@ public static partial class TreeReader
             .Select(r => new TreePower(r.Volts, $"regulator {r.Name} ({r.Node.Path}) is fed by nothing else"))
             .FirstOrDefault();
 
-    [GeneratedRegex(@"(?:^|\s)console=(?<device>tty[A-Za-z]*\d+)(?:,(?<speed>\d+))?")]
-    private static partial Regex ConsoleArgument();
+    /// <summary>A terminal by its name and number, less the screen and the first one on it.</summary>
+    [GeneratedRegex(@"^(?!tty[01]$)tty[A-Za-z]*\d+$")]
+    private static partial Regex SerialName();
 
     [GeneratedRegex(@"(?i)(dc.?in|vin|^vbus|input|adapter|_in$|barrel|main)")]
     private static partial Regex InputName();

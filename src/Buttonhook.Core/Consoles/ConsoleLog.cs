@@ -51,9 +51,6 @@ public sealed class ConsoleLog
     /// <summary>How many bytes arrived.</summary>
     public long Length => ClosedBytes + filled;
 
-    /// <summary>How many pieces arrived, empty ones included.</summary>
-    public int Pieces => before.FirstPiece + before.Pieces + pieces;
-
     /// <summary>How many lines are ended by LF.</summary>
     public int CompleteLines => ClosedLineEnds + lineEnds.Count;
 

@@ -82,13 +82,19 @@ public sealed partial class BootReader
         for (var i = into.Count - 1; i >= before; i--)
             if (!IsWorthKeeping(into[i]))
                 into.RemoveAt(i);
-        if (into.Count == before)
-            return;
-        var arrived = Log.Arrival(number) + Log.PowerAt;
-        for (var i = before; i < into.Count; i++)
-            into[i] = into[i] with { Milliseconds = arrived };
+        Stamp(into, before, number);
         if (into.Count > MostHits)
             into.RemoveRange(MostHits / 4, MostHits / 2);
+    }
+
+    /// <summary>Notes on the hits from one on when their line arrived.</summary>
+    private void Stamp(List<Hit> into, int from, int line)
+    {
+        if (into.Count == from)
+            return;
+        var arrived = Log.Arrival(line) + Log.PowerAt;
+        for (var i = from; i < into.Count; i++)
+            into[i] = into[i] with { Milliseconds = arrived };
     }
 
     /// <summary>Banners always; a stage mark once an attempt unless it carries facts or ends the boot; anything else 200 times.</summary>
@@ -144,9 +150,7 @@ public sealed partial class BootReader
             if (!string.IsNullOrWhiteSpace(text))
                 (last, lastLine) = (Log.LineCount, text);
             scanner.Scan(text, Log.LineCount, all);
-            var arrived = Log.Arrival(Log.LineCount) + Log.PowerAt;
-            for (var i = hits.Count; i < all.Count; i++)
-                all[i] = all[i] with { Milliseconds = arrived };
+            Stamp(all, hits.Count, Log.LineCount);
         }
         var marks = all.Where(h => h.Pattern < evidenceOffset)
             .Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Text, h.Values, h.Milliseconds))

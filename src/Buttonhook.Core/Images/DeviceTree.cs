@@ -10,7 +10,6 @@ public sealed class DeviceTree
     private readonly byte[] blob;
     private readonly Dictionary<string, TreeNode> nodes = [];
     private readonly List<TreeNode> inOrder = [];
-    private Dictionary<uint, TreeNode>? byHandle;
 
     private DeviceTree(byte[] blob) => this.blob = blob;
 
@@ -104,19 +103,6 @@ public sealed class DeviceTree
     /// <summary>The node with this path, or null.</summary>
     public TreeNode? Find(string path) => nodes.GetValueOrDefault(path);
 
-    /// <summary>The node that a reference points to, or null.</summary>
-    public TreeNode? ByHandle(uint handle)
-    {
-        if (byHandle is null)
-        {
-            byHandle = [];
-            foreach (var node in inOrder)
-                if ((node.Number("phandle") ?? node.Number("linux,phandle")) is { } own)
-                    byHandle.TryAdd(own, node);
-        }
-        return byHandle.GetValueOrDefault(handle);
-    }
-
     /// <summary>The names under which /aliases knows a node, in their order.</summary>
     public IReadOnlyList<string> AliasesOf(TreeNode node)
     {
@@ -149,19 +135,6 @@ public sealed class DeviceTree
 
     private IReadOnlyList<string> Names(string node) => nodes.GetValueOrDefault(node)?.Compatible ?? [];
 
-    // Cores that know no 64-bit state (Arm's reference manuals; names as in the kernel's bindings, arm/cpus.yaml).
-    private static readonly HashSet<string> OnlyArmhf =
-    [
-        "arm,cortex-a5",
-        "arm,cortex-a7",
-        "arm,cortex-a8",
-        "arm,cortex-a9",
-        "arm,cortex-a12",
-        "arm,cortex-a15",
-        "arm,cortex-a17",
-        "arm,cortex-a32",
-    ];
-
     /// <summary>The only instruction set that its processors have, or null when they tell none or could run more than one.</summary>
     public InstructionSet? OnlySet
     {
@@ -169,7 +142,7 @@ public sealed class DeviceTree
         {
             var cores = Children("/cpus").SelectMany(c => Names(c)).ToList();
             return cores.Contains("riscv") ? InstructionSet.Riscv64
-                : cores.Exists(OnlyArmhf.Contains) ? InstructionSet.Armhf
+                : cores.Exists(TreeProcessors.OnlyArmhf.Contains) ? InstructionSet.Armhf
                 : null;
         }
     }

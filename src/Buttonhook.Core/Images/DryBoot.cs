@@ -25,8 +25,7 @@ public sealed record DryBoard(
 {
     /// <summary>The word that puts the console on the kernel's command line; null when the device is not known.</summary>
     [JsonIgnore]
-    public string? ConsoleArgument =>
-        ConsoleDevice is null ? null : $"console={ConsoleDevice}{(ConsoleSpeed is { } speed ? $",{speed}" : "")}";
+    public string? ConsoleArgument => ConsoleDevice is null ? null : KernelCommandLine.ConsoleWord(ConsoleDevice, ConsoleSpeed);
 }
 
 /// <summary>How one link of the chain came out.</summary>

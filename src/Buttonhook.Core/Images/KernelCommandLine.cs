@@ -36,6 +36,9 @@ public sealed class KernelCommandLine
         return list;
     }
 
+    /// <summary>The word that names a console ("console=ttyS2,1500000"); without a rate the kernel's driver takes its own.</summary>
+    public static string ConsoleWord(string device, int? speed) => speed is null ? $"console={device}" : $"console={device},{speed}";
+
     /// <summary>All words in order.</summary>
     public IReadOnlyList<string> Words => words;
 
@@ -92,7 +95,7 @@ public sealed class KernelCommandLine
             return this;
         var list = words.Where(w => !w.StartsWith($"console={device},", StringComparison.Ordinal) && w != $"console={device}").ToList();
         var at = list.FindLastIndex(w => NameOf(w) == "console");
-        var word = $"console={device},{speed}";
+        var word = ConsoleWord(device, speed);
         if (at >= 0)
             list.Insert(at + 1, word);
         else

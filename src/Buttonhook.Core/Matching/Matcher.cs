@@ -422,11 +422,11 @@ public static class Matcher
                     : "Cannot tell without the board's console device: this image names none either. A boot log tells it."
             );
         else if (p.Image.ConsoleDevice is null)
-            yield return (Bearing.Change, $"No serial console on its command line: add {KernelArguments.Console(wanted)}.");
+            yield return (Bearing.Change, $"No serial console on its command line: add {wanted.Argument}.");
         else if (p.Image.ConsoleDevice != wanted.Device || p.Image.ConsoleSpeed != wanted.Speed)
             yield return (
                 Bearing.Change,
-                $"Its console is {p.Image.ConsoleDevice} at {p.Image.ConsoleSpeed}; this board's is {wanted.Device} at {wanted.Speed}: set {KernelArguments.Console(wanted)}."
+                $"Its console is {p.Image.ConsoleDevice} at {p.Image.ConsoleSpeed}; this board's is {wanted.Device} at {wanted.Speed}: set {wanted.Argument}."
             );
         else
             yield return (Bearing.Good, "Serial login on by default.");

@@ -2679,7 +2679,6 @@ export interface components {
             says: string;
             /** Format: int32 */
             trees: number;
-            read: components["schemas"]["DraftFact"][];
             candidates: components["schemas"]["BoardCandidate"][];
             running: boolean;
             /** Format: int64 */
