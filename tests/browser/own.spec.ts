@@ -22,8 +22,12 @@ test.beforeEach(async () => {
     .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 })
     .toBe(200);
 });
-test.afterEach(() => {
-  for (const process of [...players.splice(0), server]) process.kill();
+test.afterEach(async () => {
+  for (const player of players.splice(0)) player.kill();
+  // The next server takes the same port, so this one must have let it go.
+  const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
+  server.kill();
+  await ended;
   rmSync(folder, { recursive: true, force: true });
 });
 
