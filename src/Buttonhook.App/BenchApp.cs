@@ -18,6 +18,7 @@ public static class BenchApp
     public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
     {
         Preparing.SimulatedSlots.Fill(database);
+        new EditStore(database).Trim();
         var builder = WebApplication.CreateBuilder(
             new WebApplicationOptions
             {
@@ -80,6 +81,8 @@ public static class BenchApp
         builder.Services.AddSingleton<BootStore>();
         builder.Services.AddSingleton<SettingsStore>();
         builder.Services.AddSingleton<RemovalStore>();
+        builder.Services.AddSingleton<EditStore>();
+        builder.Services.AddSingleton<Removals>();
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();
         builder.Services.AddTransient<BenchViews>();
@@ -89,6 +92,7 @@ public static class BenchApp
         var app = builder.Build();
         app.UseExceptionHandler(error => error.Run(Unexpected));
         app.UseBenchSecurity();
+        app.Use(Act);
         app.UseDefaultFiles();
         app.UseStaticFiles();
         app.MapHub<BenchHub>("/hub");
@@ -106,9 +110,17 @@ public static class BenchApp
         api.MapImages();
         api.MapShelves();
         api.MapRemovals();
+        api.MapEdits();
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
         app.MapFallbackToFile("index.html");
         return app;
+    }
+
+    /// <summary>All that a request changes is one edit, taken back in one go.</summary>
+    private static async Task Act(HttpContext context, RequestDelegate next)
+    {
+        using var acting = HttpMethods.IsGet(context.Request.Method) ? null : Acting.Begin(TimeProvider.System.GetUtcNow());
+        await next(context);
     }
 
     private static async Task Unexpected(HttpContext context)

@@ -32,6 +32,7 @@ public sealed record BoardSummary(
 public sealed record SeamState(SeamStep Step, bool Done);
 
 /// <summary>Everything about one board.</summary>
+/// <param name="Version">Counts the changes of the board; a save names the one that it began from.</param>
 public sealed record BoardView(
     Board Board,
     BoardModel Model,
@@ -48,7 +49,8 @@ public sealed record BoardView(
     Proof Proof,
     bool StandIn,
     IReadOnlyList<ChangeView> Changes,
-    CapturePort? Port
+    CapturePort? Port,
+    int Version
 );
 
 /// <summary>A change on the card or bench of a board.</summary>
@@ -172,7 +174,8 @@ public sealed class BenchViews(
             proof,
             image is not null && files.IsStandIn(image),
             [.. bench.Changes.Select(c => new ChangeView(c.Id, c.CauseId, c.Text, c.MadeAt, c.Edit, ProvenBy(c, bench, all)))],
-            PortOf(all)
+            PortOf(all),
+            bench.Version
         );
     }
 

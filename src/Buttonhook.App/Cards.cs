@@ -48,36 +48,16 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
         return pack;
     }
 
-    /// <summary>Puts facts on a board card; they can be taken back in one go.</summary>
+    /// <summary>Puts facts on a board card, and says so of the edit that it is.</summary>
     public Answer<BoardModel> Set(BoardModel card, string revisionId, IReadOnlyList<CardFact> facts, string says)
     {
         var changed = CardFacts.Set(card, revisionId, facts, knowledge.Schemas);
         if (changed.Value is not { } after)
             return changed;
-        store.Change(card, after, says, clock.GetUtcNow());
+        Acting.Say(says);
+        store.Add(new([after], [], []), clock.GetUtcNow());
         Changed();
         return after;
-    }
-
-    /// <summary>Takes a change of a card back; a card that was changed again since is a problem.</summary>
-    public Answer<BoardModel> Undo(long change)
-    {
-        if (store.Change(change) is not var (before, after))
-            return new Problem("The change should still stand.", "It was taken back already.", "Reload the page.");
-        var now = Catalogue.Model(after.Id);
-        if (
-            now is null
-            || System.Text.Json.JsonSerializer.Serialize(now, DataFile.Json)
-                != System.Text.Json.JsonSerializer.Serialize(after, DataFile.Json)
-        )
-            return new Problem(
-                "The newest change of a card is taken back first.",
-                $"{after.Name} was changed again since.",
-                "Take the later one back first."
-            );
-        store.Undo(change, before, clock.GetUtcNow());
-        Changed();
-        return before;
     }
 
     /// <summary>Reads the added cards anew: one was removed or taken back.</summary>

@@ -408,6 +408,7 @@ public static class CommandLine
         var own = OwnCards(folder);
         if (own.Value is not { } cards)
             return Say(own.Problem!, Failed);
+        using var acting = Acting.Begin(TimeProvider.System.GetUtcNow());
         var added = cards.Import(path, text.Value);
         if (added.Value is not { } pack)
             return Say(added.Problem!, Failed);

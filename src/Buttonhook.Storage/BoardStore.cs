@@ -13,6 +13,7 @@ namespace Buttonhook.Storage;
 /// <param name="ChangedAt">When the newest correction on this card was made, or null.</param>
 /// <param name="ToldWritten">Whether a person says that this card was written elsewhere.</param>
 /// <param name="Changes">What was changed on this card, in order.</param>
+/// <param name="Version">Counts the changes of the board, from 1.</param>
 public sealed record BenchBoard(
     Board Board,
     int CardNumber,
@@ -20,7 +21,8 @@ public sealed record BenchBoard(
     IReadOnlyList<string> Corrected,
     DateTimeOffset? ChangedAt,
     bool ToldWritten,
-    IReadOnlyList<CardChange> Changes
+    IReadOnlyList<CardChange> Changes,
+    int Version
 );
 
 /// <summary>One change on the card or bench of a board.</summary>
@@ -52,7 +54,8 @@ public sealed class BoardStore(Database database)
         string? FaultId,
         string? CableId,
         string Parts,
-        long? ToldCard
+        long? ToldCard,
+        long Version
     );
 
     /// <summary>SQLITE_CONSTRAINT_UNIQUE.</summary>
@@ -61,7 +64,8 @@ public sealed class BoardStore(Database database)
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
         screen AS Screen, network AS Network, supply_id AS SupplyId, adapter_id AS AdapterId, told_by AS ToldBy, image_id AS ImageId,
-        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts, told_card AS ToldCard
+        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts, told_card AS ToldCard,
+        version AS Version
         """;
 
     /// <summary>All boards in the order of the bench.</summary>
@@ -129,17 +133,20 @@ public sealed class BoardStore(Database database)
             [.. changes.Select(c => c.CauseId)],
             changes.Count == 0 ? null : changes[^1].MadeAt,
             r.ToldCard == r.CardNumber,
-            changes
+            changes,
+            (int)r.Version
         );
     }
 
     /// <summary>Puts a new board at the end of the bench, or saves what changed of one; a nickname that another board has is a problem.</summary>
-    public Answer<BenchBoard> Save(Board board, string? faultId)
+    /// <param name="version">The version that it was changed from; null takes any.</param>
+    /// <param name="changed">What to answer, and save nothing, when the board has another version meanwhile.</param>
+    public Answer<BenchBoard> Save(Board board, string? faultId, int? version = null, Func<Problem>? changed = null)
     {
         using var connection = database.Connect();
         try
         {
-            connection.Execute(
+            var saved = connection.Execute(
                 """
                 INSERT INTO boards (id, nickname, model_id, revision_id, memory_mib, card_gb, screen, network, supply_id, adapter_id, told_by, image_id, simulated, fault_id, cable_id, parts, position)
                 VALUES (@Id, @Nickname, @ModelId, @RevisionId, @MemoryMiB, @CardGb, @Screen, @Network, @SupplyId, @AdapterId, @toldBy, @ImageId, @Simulated, @faultId, @CableId, @parts,
@@ -148,6 +155,7 @@ public sealed class BoardStore(Database database)
                   memory_mib = excluded.memory_mib, card_gb = excluded.card_gb, screen = excluded.screen, network = excluded.network,
                   supply_id = excluded.supply_id, adapter_id = excluded.adapter_id, told_by = excluded.told_by, fault_id = excluded.fault_id,
                   cable_id = excluded.cable_id, parts = excluded.parts
+                  WHERE @version IS NULL OR boards.version = @version
                 """,
                 new
                 {
@@ -167,8 +175,11 @@ public sealed class BoardStore(Database database)
                     board.Connected.CableId,
                     parts = JsonSerializer.Serialize(board.Connected.Parts ?? []),
                     faultId,
+                    version,
                 }
             );
+            if (saved == 0 && changed is not null)
+                return changed();
         }
         catch (SqliteException e) when (e.SqliteExtendedErrorCode == NotUnique)
         {
@@ -181,12 +192,18 @@ public sealed class BoardStore(Database database)
         return Find(board.Id)!;
     }
 
-    /// <summary>Notes that a card with this image (null: an empty card) was put into the board: a new card, nothing corrected on it yet.</summary>
+    /// <summary>Notes that a card with this image (null: an empty card) was put into the board: a new card, nothing corrected on it yet. Its number was no card's of this board before, also when a choice was taken back.</summary>
     public void ChooseImage(string boardId, string? imageId)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "UPDATE boards SET image_id = @imageId, card_number = card_number + 1 WHERE id = @boardId",
+            """
+            UPDATE boards SET image_id = @imageId, card_number = 1 + MAX(
+              card_number,
+              (SELECT COALESCE(MAX(card_number), 0) FROM boots WHERE board_id = @boardId),
+              (SELECT COALESCE(MAX(card_number), 0) FROM changes WHERE board_id = @boardId))
+            WHERE id = @boardId
+            """,
             new { boardId, imageId }
         );
     }

@@ -8,10 +8,6 @@ using Microsoft.Data.Sqlite;
 
 namespace Buttonhook.Storage;
 
-/// <summary>One change of a board card.</summary>
-/// <param name="Undone">Whether it was taken back.</param>
-public sealed record CardEdit(long Id, string CardId, DateTimeOffset MadeAt, string Says, bool Undone);
-
 /// <summary>Cards that people added to those that ship, and what inspections found.</summary>
 public sealed class CardStore(Database database)
 {
@@ -58,79 +54,6 @@ public sealed class CardStore(Database database)
             },
             transaction
         );
-
-    /// <summary>Changes a board card and remembers how it was.</summary>
-    public void Change(BoardModel before, BoardModel after, string says, DateTimeOffset at)
-    {
-        using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        Put(transaction, "board", after.Id, after, at);
-        connection.Execute(
-            "INSERT INTO card_changes (card_id, made_at, says, before, after) VALUES (@Id, @at, @says, @before, @after)",
-            new
-            {
-                after.Id,
-                at = at.ToString("O", CultureInfo.InvariantCulture),
-                says,
-                before = JsonSerializer.Serialize(before, DataFile.Json),
-                after = JsonSerializer.Serialize(after, DataFile.Json),
-            },
-            transaction
-        );
-        transaction.Commit();
-    }
-
-    /// <summary>The newest changes of board cards, the newest first.</summary>
-    /// <param name="cardId">Of one card alone, or null for all.</param>
-    public IReadOnlyList<CardEdit> Changes(string? cardId, int most)
-    {
-        using var connection = database.Connect();
-        return
-        [
-            .. connection
-                .Query<(long Id, string CardId, string MadeAt, string Says, long Undone)>(
-                    "SELECT id, card_id, made_at, says, undone_at IS NOT NULL FROM card_changes WHERE @cardId IS NULL OR card_id = @cardId ORDER BY id DESC LIMIT @most",
-                    new { cardId, most }
-                )
-                .Select(r => new CardEdit(
-                    r.Id,
-                    r.CardId,
-                    DateTimeOffset.Parse(r.MadeAt, CultureInfo.InvariantCulture),
-                    r.Says,
-                    r.Undone != 0
-                )),
-        ];
-    }
-
-    /// <summary>The card before and after a change that was not undone; null when there is none.</summary>
-    public (BoardModel Before, BoardModel After)? Change(long id)
-    {
-        using var connection = database.Connect();
-        var row = connection.QuerySingleOrDefault<(string Before, string After)?>(
-            "SELECT before, after FROM card_changes WHERE id = @id AND undone_at IS NULL",
-            new { id }
-        );
-        return row is { } r
-            ? (
-                JsonSerializer.Deserialize<BoardModel>(r.Before, DataFile.Json)!,
-                JsonSerializer.Deserialize<BoardModel>(r.After, DataFile.Json)!
-            )
-            : null;
-    }
-
-    /// <summary>Takes a change back: the card is as it was before.</summary>
-    public void Undo(long id, BoardModel before, DateTimeOffset at)
-    {
-        using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        Put(transaction, "board", before.Id, before, at);
-        connection.Execute(
-            "UPDATE card_changes SET undone_at = @at WHERE id = @id",
-            new { id, at = at.ToString("O", CultureInfo.InvariantCulture) },
-            transaction
-        );
-        transaction.Commit();
-    }
 
     /// <summary>Keeps what an inspection found in the file of an image.</summary>
     public void Keep(string imageId, Inspection found, DateTimeOffset at)

@@ -63,6 +63,7 @@ public sealed class Database : IDisposable
     public SqliteConnection Connect()
     {
         var connection = new SqliteConnection(connectionString);
+        connection.CreateFunction<string, string?>("acting", Acting.Ask);
         connection.Open();
         connection.Execute(Durable ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = OFF");
         return connection;

@@ -16,7 +16,9 @@ public sealed class PartStore(Database database)
     public OwnParts All()
     {
         using var connection = database.Connect();
-        var rows = connection.Query<(string Kind, string Part)>("SELECT kind, part FROM parts ORDER BY added_at, id").ToList();
+        var rows = connection
+            .Query<(string Kind, string Part)>("SELECT kind, part FROM parts WHERE removed_at IS NULL ORDER BY added_at, id")
+            .ToList();
         IReadOnlyList<T> Of<T>(string kind) =>
             [.. rows.Where(r => r.Kind == kind).Select(r => JsonSerializer.Deserialize<T>(r.Part, DataFile.Json)!)];
         return new(Of<Supply>("supply"), Of<FedPart>("part"), Of<ConsoleAdapter>("adapter"));
@@ -28,7 +30,7 @@ public sealed class PartStore(Database database)
     {
         using var connection = database.Connect();
         connection.Execute(
-            "INSERT INTO parts (kind, id, part, added_at) VALUES (@kind, @id, @part, @at) ON CONFLICT (kind, id) DO UPDATE SET part = excluded.part",
+            "INSERT INTO parts (kind, id, part, added_at) VALUES (@kind, @id, @part, @at) ON CONFLICT (kind, id) DO UPDATE SET part = excluded.part, removed_at = NULL",
             new
             {
                 kind,
@@ -37,12 +39,5 @@ public sealed class PartStore(Database database)
                 at = at.ToString("O", CultureInfo.InvariantCulture),
             }
         );
-    }
-
-    /// <summary>Takes one away; false when there is none.</summary>
-    public bool Remove(string kind, string id)
-    {
-        using var connection = database.Connect();
-        return connection.Execute("DELETE FROM parts WHERE kind = @kind AND id = @id", new { kind, id }) > 0;
     }
 }

@@ -6,37 +6,13 @@ using Microsoft.Data.Sqlite;
 namespace Buttonhook.Storage;
 
 /// <summary>Something that was removed and can be taken back.</summary>
-/// <param name="Kind">board, log, correction, board-card, image-card, code-card or recipe.</param>
+/// <param name="Kind">board, log, correction, board-card, image-card, code-card, recipe, supply, part or adapter.</param>
 /// <param name="Name">What a person knows it by.</param>
 public sealed record RemovedThing(string Kind, string Id, string Name, DateTimeOffset RemovedAt);
 
 /// <summary>Removes things so that they can be taken back: nothing that a person made is deleted.</summary>
 public sealed class RemovalStore(Database database)
 {
-    /// <summary>Stands between the nickname of a removed board and its id, so that another board may take the name.</summary>
-    private const char Set = '\u001f';
-
-    private sealed record Thing(string Table, string Key, string Name);
-
-    private static readonly Dictionary<string, Thing> Things = new()
-    {
-        ["board"] = new("boards", "id", $"substr(nickname, 1, instr(nickname || '{Set}', '{Set}') - 1)"),
-        ["log"] = new(
-            "boots",
-            "id",
-            "'boot ' || number || ' of ' || (SELECT b.nickname FROM boards AS b WHERE b.id = boots.board_id) || ', ' || source"
-        ),
-        ["correction"] = new("changes", "CAST(id AS TEXT)", "text"),
-        ["board-card"] = new("cards", "CASE WHEN kind = 'board' THEN id END", "json_extract(card, '$.name')"),
-        ["image-card"] = new(
-            "cards",
-            "CASE WHEN kind = 'image' THEN id END",
-            "json_extract(card, '$.name') || ' ' || json_extract(card, '$.version')"
-        ),
-        ["code-card"] = new("cards", "CASE WHEN kind = 'code' THEN id END", "id"),
-        ["recipe"] = new("recipes", "id", "json_extract(recipe, '$.name')"),
-    };
-
     // Computed columns have no declared type in SQLite, so they are set by name and not through a constructor.
     private sealed class Row
     {
@@ -50,7 +26,7 @@ public sealed class RemovalStore(Database database)
     public IReadOnlyList<RemovedThing> All()
     {
         using var connection = database.Connect();
-        var each = Things.Select(t =>
+        var each = Things.Kinds.Select(t =>
             $"SELECT '{t.Key}' AS Kind, {t.Value.Key} AS Id, {t.Value.Name} AS Name, removed_at AS RemovedAt FROM {t.Value.Table} WHERE removed_at IS NOT NULL AND {t.Value.Key} IS NOT NULL"
         );
         return
@@ -69,53 +45,43 @@ public sealed class RemovalStore(Database database)
     /// <summary>Removes a thing; false when it is not there, or of no kind that can be removed.</summary>
     public bool Remove(string kind, string id, DateTimeOffset at)
     {
-        if (!Things.TryGetValue(kind, out var thing))
+        if (!Things.Kinds.TryGetValue(kind, out var thing))
             return false;
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        var done = connection.Execute(
-            $"UPDATE {thing.Table} SET removed_at = @at WHERE {thing.Key} = @id AND removed_at IS NULL",
-            new { id, at = at.ToString("O", CultureInfo.InvariantCulture) },
-            transaction
-        );
-        if (done > 0 && kind == "board")
-            connection.Execute($"UPDATE boards SET nickname = nickname || '{Set}' || id WHERE id = @id", new { id }, transaction);
-        transaction.Commit();
-        return done > 0;
+        return connection.Execute(
+                $"UPDATE {thing.Table} SET removed_at = @at{(kind == "board" ? $", nickname = nickname || '{Things.Set}' || id" : "")} WHERE {thing.Key} = @id AND removed_at IS NULL",
+                new { id, at = at.ToString("O", CultureInfo.InvariantCulture) }
+            ) > 0;
     }
 
     /// <summary>Takes a thing back; a problem when it is not among the removed, or when its place was taken meanwhile.</summary>
     public Problem? Restore(string kind, string id)
     {
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
         try
         {
-            var done = !Things.TryGetValue(kind, out var thing)
+            var name = kind == "board" ? $", nickname = substr(nickname, 1, instr(nickname || '{Things.Set}', '{Things.Set}') - 1)" : "";
+            var done = !Things.Kinds.TryGetValue(kind, out var thing)
                 ? 0
                 : connection.Execute(
-                    $"UPDATE {thing.Table} SET removed_at = NULL WHERE {thing.Key} = @id AND removed_at IS NOT NULL",
-                    new { id },
-                    transaction
+                    $"UPDATE {thing.Table} SET removed_at = NULL{name} WHERE {thing.Key} = @id AND removed_at IS NOT NULL",
+                    new { id }
                 );
-            if (done > 0 && kind == "board")
-                connection.Execute(
-                    $"UPDATE boards SET nickname = substr(nickname, 1, instr(nickname, '{Set}') - 1) WHERE id = @id AND instr(nickname, '{Set}') > 0",
-                    new { id },
-                    transaction
-                );
-            transaction.Commit();
             return done > 0
                 ? null
                 : new("What is taken back should be among what was removed.", "It is not there.", "Look at the list again.");
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 19)
         {
-            return new(
-                "Every board on the bench should have its own nickname.",
-                "Another board took this one meanwhile.",
-                "Give that one another name, then take this one back."
-            );
+            return NameTaken;
         }
     }
+
+    /// <summary>What stands against taking a board back whose name another one took.</summary>
+    internal static Problem NameTaken { get; } =
+        new(
+            "Every board on the bench should have its own nickname.",
+            "Another board took this one meanwhile.",
+            "Give that one another name, then take this one back."
+        );
 }

@@ -51,12 +51,12 @@ public class FactTests
         Assert.StartsWith("you, ", model.GetProperty("sources").GetProperty("power.volts").GetString());
         Assert.Contains("Needs 12.0 V", (await Supply()).GetProperty("text").GetString());
 
-        var change = (await app.Get("/api/card-changes"))[0];
+        var change = (await app.Get("/api/edits"))[0];
         Assert.Contains("power.volts 12", change.GetProperty("says").GetString());
         var id = change.GetProperty("id").GetInt64();
-        Assert.True((await app.Http.PostAsync($"/api/card-changes/{id}/undo", null)).IsSuccessStatusCode);
+        Assert.True((await app.Http.PostAsync($"/api/edits/{id}/undo", null)).IsSuccessStatusCode);
         Assert.Contains("Cannot tell without the volts", (await Supply()).GetProperty("text").GetString());
-        var again = await RunningApp.ProblemOf(await app.Http.PostAsync($"/api/card-changes/{id}/undo", null), 409);
+        var again = await RunningApp.ProblemOf(await app.Http.PostAsync($"/api/edits/{id}/undo", null), 409);
         Assert.Contains("taken back already", again.Came);
     }
 
@@ -157,6 +157,11 @@ public class FactTests
             (await app.Get("/api/catalogue")).GetProperty("supplies").EnumerateArray(),
             s => s.GetProperty("id").GetString() == id
         );
+        Assert.True((await app.Http.PostAsync($"/api/removed/supply/{id}/restore", null)).IsSuccessStatusCode);
+        Assert.Contains(
+            (await app.Get("/api/catalogue")).GetProperty("supplies").EnumerateArray(),
+            s => s.GetProperty("id").GetString() == id
+        );
     }
 
     [Fact]
@@ -171,7 +176,7 @@ public class FactTests
         Assert.Contains("level", await Refused(("console.level", "3.3")));
         Assert.Contains("volts", await Refused(("power.volts", "0")));
         Assert.Contains("There is none", await Refused());
-        Assert.Empty((await app.Get("/api/card-changes")).EnumerateArray());
+        Assert.StartsWith("The board card", Assert.Single((await app.Get("/api/edits")).EnumerateArray()).GetProperty("says").GetString());
     }
 
     [Fact]
@@ -190,17 +195,56 @@ public class FactTests
         Assert.Equal(1, lessons.GetProperty("bootNumber").GetInt32());
         Assert.Contains("memoryMiB", fields);
         Assert.Contains("console.device", fields);
-        Assert.DoesNotContain("console.speed", fields);
+        // The speed contradicts what a person told: both are shown, with the look that decides.
+        var speed = Assert.Single(
+            lessons.GetProperty("facts").EnumerateArray(),
+            f => f.GetProperty("decides").ValueKind is not System.Text.Json.JsonValueKind.Null
+        );
+        Assert.Equal("console.speed", speed.GetProperty("field").GetString());
+        Assert.StartsWith("you, ", speed.GetProperty("beforeFrom").GetString());
+        Assert.Contains("1500000", speed.GetProperty("after").GetString());
 
         var view = await RunningApp.Json(await app.Http.PostAsync($"/api/boards/{board}/lessons", null));
         Assert.Equal("ttyS2", view.GetProperty("model").GetProperty("console").GetProperty("device").GetString());
         Assert.Equal(115_200, view.GetProperty("model").GetProperty("console").GetProperty("speed").GetInt32());
         Assert.Equal(2048, view.GetProperty("board").GetProperty("memoryMiB").GetInt32());
         Assert.StartsWith("boot 1, ", view.GetProperty("model").GetProperty("sources").GetProperty("console.device").GetString());
-        Assert.Empty((await app.Get($"/api/boards/{board}/lessons")).GetProperty("facts").EnumerateArray());
+        Assert.Single((await app.Get($"/api/boards/{board}/lessons")).GetProperty("facts").EnumerateArray());
         // All of it is taken back in one go.
-        var change = (await app.Get("/api/card-changes"))[0].GetProperty("id").GetInt64();
-        Assert.True((await app.Http.PostAsync($"/api/card-changes/{change}/undo", null)).IsSuccessStatusCode);
-        Assert.NotEmpty((await app.Get($"/api/boards/{board}/lessons")).GetProperty("facts").EnumerateArray());
+        var change = (await app.Get("/api/edits"))[0].GetProperty("id").GetInt64();
+        Assert.True((await app.Http.PostAsync($"/api/edits/{change}/undo", null)).IsSuccessStatusCode);
+        Assert.True((await app.Get($"/api/boards/{board}/lessons")).GetProperty("facts").GetArrayLength() > 1);
+        Assert.Equal(
+            System.Text.Json.JsonValueKind.Null,
+            (await app.Get($"/api/boards/{board}")).GetProperty("board").GetProperty("memoryMiB").ValueKind
+        );
+        // The person decides for the log after all.
+        view = await RunningApp.Json(await app.Http.PostAsync($"/api/boards/{board}/lessons?field=console.speed", null));
+        Assert.Equal(1_500_000, view.GetProperty("model").GetProperty("console").GetProperty("speed").GetInt32());
+    }
+
+    [Fact]
+    public async Task What_another_page_told_meanwhile_is_not_overwritten()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        var (board, _) = await Board(app);
+        async Task<HttpResponseMessage> Tell(string volts) =>
+            await app.Http.PostAsJsonAsync(
+                $"/api/boards/{board}/facts",
+                new[]
+                {
+                    new
+                    {
+                        field = "power.volts",
+                        value = volts,
+                        wasUnknown = true,
+                    },
+                }
+            );
+        await RunningApp.Json(await Tell("12"));
+        var late = await RunningApp.ProblemOf(await Tell("5"), 412);
+        Assert.Contains("told elsewhere meanwhile, from: you", late.Came);
+        var model = (await app.Get($"/api/boards/{board}")).GetProperty("model");
+        Assert.Equal(12, model.GetProperty("power").GetProperty("volts").GetDouble());
     }
 }

@@ -9,6 +9,7 @@ namespace Buttonhook.App.Endpoints;
 
 /// <summary>What a person says when a board is put on the bench, or corrected there.</summary>
 /// <param name="FaultId">The fault that a simulated board hides; null for none.</param>
+/// <param name="Version">Of a board on the bench, which version of it was changed; a later one is not overwritten. Null takes any.</param>
 public sealed record BoardInput(
     string Nickname,
     string ModelId,
@@ -17,7 +18,8 @@ public sealed record BoardInput(
     Connected Connected,
     IReadOnlyList<string> ToldBy,
     bool Simulated,
-    string? FaultId
+    string? FaultId,
+    int? Version = null
 );
 
 /// <summary>What a person has of an unknown board.</summary>
@@ -60,15 +62,15 @@ public static class BoardEndpoints
             .Produces<BoardView>();
         api.MapPost(
                 "/boards",
-                (BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
-                    Save(Guid.NewGuid().ToString("N"), input, [], boards, views, catalogue)
+                (BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue, EditStore edits) =>
+                    Save(Guid.NewGuid().ToString("N"), input, null, boards, views, catalogue, edits)
             )
             .Produces<BoardView>();
         api.MapPut(
                 "/boards/{id}",
-                (string id, BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue) =>
+                (string id, BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue, EditStore edits) =>
                     boards.Find(id) is { } bench
-                        ? Save(id, input, bench.Board.Changes, boards, views, catalogue)
+                        ? Save(id, input, bench.Board, boards, views, catalogue, edits)
                         : Problems.Missing("This board")
             )
             .Produces<BoardView>();
@@ -86,15 +88,15 @@ public static class BoardEndpoints
     private static IResult Save(
         string id,
         BoardInput input,
-        IReadOnlyList<string> changes,
+        Board? before,
         BoardStore boards,
         BenchViews views,
-        Catalogue catalogue
+        Catalogue catalogue,
+        EditStore edits
     )
     {
         if (Mistake(input, catalogue) is { } mistake)
             return mistake.Answer();
-        var kept = boards.Find(id)?.Board.ImageId;
         var board = new Board(
             id,
             input.Nickname.Trim(),
@@ -103,12 +105,26 @@ public static class BoardEndpoints
             input.MemoryMiB,
             input.Connected,
             input.ToldBy,
-            kept,
-            changes,
-            input.Simulated
+            before?.ImageId,
+            before?.Changes ?? [],
+            before?.Simulated ?? input.Simulated
         );
-        return boards.Save(board, input.Simulated ? input.FaultId : null).Problem is { } problem
-            ? problem.Answer(StatusCodes.Status409Conflict)
+        var overtaken = false;
+        Problem Overtaken()
+        {
+            overtaken = true;
+            var words = new Boards.EditWords(catalogue, edits);
+            var others = edits.Since(id, input.Version!.Value).Select(words.Of).ToList();
+            return new(
+                $"{before!.Nickname} should be as it was when you began to change it.",
+                others.Count > 0
+                    ? $"It was changed elsewhere meanwhile. {string.Join(" ", others)}"
+                    : "It was changed elsewhere meanwhile.",
+                "Nothing was overwritten. Save again to set it as it stands in this form."
+            );
+        }
+        return boards.Save(board, board.Simulated ? input.FaultId : null, input.Version, Overtaken).Problem is { } problem
+            ? problem.Answer(overtaken ? StatusCodes.Status412PreconditionFailed : StatusCodes.Status409Conflict)
             : Results.Ok(views.Board(id));
     }
 

@@ -8,17 +8,16 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Endpoints;
 
 /// <summary>A fact that a person tells of a board: a field of its card, and the value as text (empty: not known after all).</summary>
-public sealed record ToldFact(string Field, string Value);
+/// <param name="WasUnknown">Whether it was not known where it was told: then what somebody else told meanwhile is not overwritten.</param>
+public sealed record ToldFact(string Field, string Value, bool WasUnknown = false);
 
 /// <summary>What the newest log of a board would add to its card, or correct.</summary>
 /// <param name="BootNumber">The boot; null when there is none.</param>
 public sealed record Lessons(int? BootNumber, IReadOnlyList<CardLesson> Facts);
 
-/// <summary>What is known of a board: told by a person, taught by a log, and taken back.</summary>
+/// <summary>What is known of a board: told by a person, and taught by a log.</summary>
 public static class FactEndpoints
 {
-    private const int Listed = 40;
-
     /// <summary>Logs are read for their first lines, where boards name themselves.</summary>
     private const int ReadBytes = 1 << 20;
 
@@ -28,13 +27,6 @@ public static class FactEndpoints
         api.MapPost("/boards/{id}/facts", Tell).Produces<BoardView>();
         api.MapGet("/boards/{id}/lessons", Learn).Produces<Lessons>();
         api.MapPost("/boards/{id}/lessons", Take).Produces<BoardView>();
-        api.MapGet("/card-changes", (CardStore store, string? card) => store.Changes(card, Listed)).Produces<IReadOnlyList<CardEdit>>();
-        api.MapPost(
-                "/card-changes/{id}/undo",
-                (long id, Cards cards) =>
-                    cards.Undo(id) is { Problem: { } problem } ? problem.Answer(StatusCodes.Status409Conflict) : Results.NoContent()
-            )
-            .Produces(StatusCodes.Status204NoContent);
     }
 
     private static IResult Tell(
@@ -52,6 +44,12 @@ public static class FactEndpoints
         var facts = new List<CardFact>();
         foreach (var fact in told)
         {
+            if (fact.WasUnknown && CardFacts.Fields.Contains(fact.Field) && !CardFacts.Unknown(model, bench.Board.RevisionId, fact.Field))
+                return new Problem(
+                    $"{fact.Field} should still be unknown, as it was in this form.",
+                    $"It was told elsewhere meanwhile, from: {model.SourceOf(fact.Field)}.",
+                    "Nothing was overwritten. Look at the card; take that change back if it is wrong."
+                ).Answer(StatusCodes.Status412PreconditionFailed);
             var value = ValueOf(fact);
             if (value.Problem is { } problem)
                 return problem.Answer();
@@ -133,11 +131,21 @@ public static class FactEndpoints
         return Results.Ok(new Lessons(boot?.Number, lessons));
     }
 
-    private static IResult Take(string id, BoardStore boards, BootStore boots, Cards cards, RuleBookIndex rules, IServiceProvider services)
+    /// <summary>Takes what the newest log teaches; of what contradicts a person's word only the field that is named.</summary>
+    private static IResult Take(
+        string id,
+        string? field,
+        BoardStore boards,
+        BootStore boots,
+        Cards cards,
+        RuleBookIndex rules,
+        IServiceProvider services
+    )
     {
         if (boards.Find(id) is not { } bench || cards.Catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
-        var (boot, draft, lessons) = Newest(bench, model, boots, rules);
+        var (boot, draft, all) = Newest(bench, model, boots, rules);
+        var lessons = all.Where(l => field is null ? l.Decides is null : l.Field == field).ToList();
         if (boot is null || lessons.Count == 0)
             return new Problem(
                 "The log should teach something.",

@@ -38,16 +38,6 @@ public static class PartEndpoints
     public static void MapParts(this RouteGroupBuilder api)
     {
         api.MapPost("/parts", Add).Produces<PartAdded>();
-        api.MapDelete(
-            "/parts/{kind}/{id}",
-            (string kind, string id, PartStore store, Cards cards) =>
-            {
-                if (!store.Remove(kind, id))
-                    return Problems.Missing("This part");
-                cards.Changed();
-                return Results.NoContent();
-            }
-        );
     }
 
     private static string N(double number) => number.ToString("0.##", CultureInfo.InvariantCulture);

@@ -4,6 +4,65 @@ using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
 
+/// <summary>Removes a thing unless something stands on it.</summary>
+public sealed class Removals(
+    RemovalStore store,
+    BoardStore boards,
+    Captures captures,
+    Preparing.CardWriter writer,
+    Cards cards,
+    TimeProvider clock
+)
+{
+    /// <summary>Removes a thing of a kind (as in <see cref="RemovedThing"/>), so that it can be taken back; what stands against it is answered.</summary>
+    public async Task<IResult> Remove(string kind, string id)
+    {
+        if (Against(kind, id) is { } against)
+            return against.Answer(StatusCodes.Status409Conflict);
+        if (kind == "board")
+            await captures.EndOn(id);
+        if (!store.Remove(kind, id, clock.GetUtcNow()))
+            return Problems.Missing("What is to be removed");
+        cards.Changed();
+        return Results.NoContent();
+    }
+
+    /// <summary>What stands against removing a thing, or null.</summary>
+    public Problem? Against(string kind, string id) =>
+        kind switch
+        {
+            "board-card" when boards.All().FirstOrDefault(b => b.Board.ModelId == id) is { } used => new(
+                "A board card can go when no board on the bench uses it.",
+                $"{used.Board.Nickname} does.",
+                "Take that board off the bench first."
+            ),
+            "image-card" when boards.All().FirstOrDefault(b => b.Board.ImageId == id) is { } used => new(
+                "An image can go when no board on the bench has it chosen.",
+                $"{used.Board.Nickname} has.",
+                "Choose another image for that board first."
+            ),
+            "supply" or "part" or "adapter" when boards.All().FirstOrDefault(b => Uses(b.Board.Connected, id)) is { } used => new(
+                "A part can go when no board on the bench is connected to it.",
+                $"{used.Board.Nickname} is.",
+                "Change what is connected to that board first."
+            ),
+            "log" when captures.Running(id)?.Live == true => new(
+                "A log can go when its capture has ended.",
+                "This one still arrives.",
+                "End the capture first."
+            ),
+            "board" when writer.Of(id)?.Running == true => new(
+                "A board can leave the bench when no card is being written for it.",
+                "One is.",
+                "Wait for it, or stop it."
+            ),
+            _ => null,
+        };
+
+    private static bool Uses(Core.Boards.Connected connected, string id) =>
+        connected.SupplyId == id || connected.AdapterId == id || connected.Parts?.Contains(id) == true;
+}
+
 /// <summary>Removing things and taking them back.</summary>
 public static class RemovalEndpoints
 {
@@ -11,13 +70,22 @@ public static class RemovalEndpoints
     public static void MapRemovals(this RouteGroupBuilder api)
     {
         api.MapGet("/removed", (RemovalStore removals) => removals.All());
-        api.MapDelete("/boards/{id}", Of("board"));
-        api.MapDelete("/logs/{id}", Of("log"));
-        api.MapDelete("/corrections/{id}", Of("correction"));
-        api.MapDelete("/recipes/{id}", Of("recipe"));
-        api.MapDelete("/cards/board/{id}", Of("board-card"));
-        api.MapDelete("/cards/image/{id}", Of("image-card"));
-        api.MapDelete("/cards/code/{id}", Of("code-card"));
+        foreach (
+            var (path, kind) in new[]
+            {
+                ("boards", "board"),
+                ("logs", "log"),
+                ("corrections", "correction"),
+                ("recipes", "recipe"),
+                ("cards/board", "board-card"),
+                ("cards/image", "image-card"),
+                ("cards/code", "code-card"),
+                ("parts/supply", "supply"),
+                ("parts/part", "part"),
+                ("parts/adapter", "adapter"),
+            }
+        )
+            api.MapDelete($"/{path}/{{id}}", (string id, Removals removals) => removals.Remove(kind, id));
         api.MapPost(
             "/removed/{kind}/{id}/restore",
             (string kind, string id, RemovalStore removals, Cards cards) =>
@@ -28,65 +96,4 @@ public static class RemovalEndpoints
             }
         );
     }
-
-    private static Delegate Of(string kind) =>
-        (
-            string id,
-            RemovalStore removals,
-            BoardStore boards,
-            Captures captures,
-            Preparing.CardWriter writer,
-            Cards cards,
-            TimeProvider clock
-        ) => Remove(new(kind, id), removals, boards, captures, writer, cards, clock);
-
-    /// <summary>What is to be removed: its kind (board, log, correction, board-card, image-card, code-card, recipe) and id.</summary>
-    private sealed record Removal(string Kind, string Id);
-
-    /// <summary>Removes a thing unless something stands on it.</summary>
-    private static async Task<IResult> Remove(
-        Removal what,
-        RemovalStore removals,
-        BoardStore boards,
-        Captures captures,
-        Preparing.CardWriter writer,
-        Cards cards,
-        TimeProvider clock
-    )
-    {
-        if (Against(what, boards, captures, writer) is { } against)
-            return against.Answer(StatusCodes.Status409Conflict);
-        if (what.Kind == "board")
-            await captures.EndOn(what.Id);
-        if (!removals.Remove(what.Kind, what.Id, clock.GetUtcNow()))
-            return Problems.Missing("What is to be removed");
-        cards.Changed();
-        return Results.NoContent();
-    }
-
-    private static Problem? Against(Removal what, BoardStore boards, Captures captures, Preparing.CardWriter writer) =>
-        what.Kind switch
-        {
-            "board-card" when boards.All().FirstOrDefault(b => b.Board.ModelId == what.Id) is { } used => new(
-                "A board card can go when no board on the bench uses it.",
-                $"{used.Board.Nickname} does.",
-                "Take that board off the bench first."
-            ),
-            "image-card" when boards.All().FirstOrDefault(b => b.Board.ImageId == what.Id) is { } used => new(
-                "An image can go when no board on the bench has it chosen.",
-                $"{used.Board.Nickname} has.",
-                "Choose another image for that board first."
-            ),
-            "log" when captures.Running(what.Id)?.Live == true => new(
-                "A log can go when its capture has ended.",
-                "This one still arrives.",
-                "End the capture first."
-            ),
-            "board" when writer.Of(what.Id)?.Running == true => new(
-                "A board can leave the bench when no card is being written for it.",
-                "One is.",
-                "Wait for it, or stop it."
-            ),
-            _ => null,
-        };
 }

@@ -11,7 +11,8 @@ public sealed record CardFact(string Field, JsonNode? Value, string From);
 /// <summary>A fact that a source tells differently from the card, or that the card does not know yet.</summary>
 /// <param name="Before">What the card says, or null.</param>
 /// <param name="BeforeFrom">Where the card has it from, or null.</param>
-public sealed record CardLesson(string Field, string? Before, string? BeforeFrom, string After, string From);
+/// <param name="Decides">The look that decides, when the source contradicts what a person told; null when the source is the better one.</param>
+public sealed record CardLesson(string Field, string? Before, string? BeforeFrom, string After, string From, string? Decides);
 
 /// <summary>Puts single facts on a board card, each with its source, and tells what a draft from another source would add.</summary>
 public static class CardFacts
@@ -79,7 +80,7 @@ public static class CardFacts
         return DataFile.Read<BoardModel>("The card", tree, schemas.Board);
     }
 
-    /// <summary>What a draft from another source knows better: what the card does not know, and what it says otherwise. A person's own word is never overruled.</summary>
+    /// <summary>What a draft from another source knows better: what the card does not know, and what it says otherwise. A person's own word is contradicted, never overruled.</summary>
     public static IReadOnlyList<CardLesson> Lessons(BoardModel card, string revisionId, CardDraft draft)
     {
         var lessons = new List<CardLesson>();
@@ -96,11 +97,33 @@ public static class CardFacts
                 || field == "memoryMiB" && before is not null && card.MemoryMiB.Contains(draft.Card.MemoryMiB[0])
             )
                 continue;
-            if (before is not null && card.Sources?.GetValueOrDefault(field)?.StartsWith(ByPerson, StringComparison.Ordinal) == true)
-                continue;
-            lessons.Add(new(field, before, before is null ? null : card.SourceOf(field), after, from));
+            var byPerson =
+                before is not null && card.Sources?.GetValueOrDefault(field)?.StartsWith(ByPerson, StringComparison.Ordinal) == true;
+            lessons.Add(new(field, before, before is null ? null : card.SourceOf(field), after, from, byPerson ? Decides(field) : null));
         }
         return lessons;
+    }
+
+    private static string Decides(string field) =>
+        field switch
+        {
+            "console.speed" => "A log that can be read came at its own speed: look at the speed that the capture was set to.",
+            "console.device" => "Look for “console=” in the kernel's command line, and for the line in which the kernel enables it.",
+            "memoryMiB" => "Read the print on the memory chips; a loader may count less than is fitted.",
+            "mark" => "Look at the print on the board.",
+            "instructionSet" or "processor" => "Read the print on the processor.",
+            _ => "Look at the board, and at the line of the log.",
+        };
+
+    /// <summary>Whether a card says nothing of a field.</summary>
+    public static bool Unknown(BoardModel card, string revisionId, string field)
+    {
+        var tree = DataFile.Tree(card).AsObject();
+        var value =
+            OfRevision.Contains(field) ? tree["revisions"]!.AsArray().FirstOrDefault(r => (string?)r!["id"] == revisionId)?[field]
+            : field.Split('.') is [var part, var last] ? tree[part]?[last]
+            : tree[field];
+        return value is null or JsonArray { Count: 0 } || value.ToString() == "unknown";
     }
 
     /// <summary>The lessons as facts that can be set.</summary>

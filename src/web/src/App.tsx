@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Navigate, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 import { BenchPage } from "./boards/BenchPage";
+import { ChangesPage } from "./boards/ChangesPage";
 import { BoardCardsPage } from "./boards/BoardCardsPage";
 import { IdentifyPage } from "./boards/IdentifyPage";
 import { NewBoardPage } from "./boards/NewBoardPage";
@@ -117,6 +118,7 @@ export function App() {
         <Route path="/images" element={<ImageShelfPage />} />
         <Route path="/logs" element={<LogDrawerPage />} />
         <Route path="/rules" element={<RuleBookPage />} />
+        <Route path="/changes" element={<ChangesPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>
       {dialog === "find" && <FindDialog onClose={() => setDialog(null)} />}

@@ -6,7 +6,7 @@ import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/700.css";
 import "./theme.css";
 import "./frame.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
@@ -16,7 +16,9 @@ import { applyTheme } from "./shared/theme";
 
 applyTheme();
 
-const queries = new QueryClient({
+const queries: QueryClient = new QueryClient({
+  // Whatever changes something may be taken back.
+  mutationCache: new MutationCache({ onSuccess: () => void queries.invalidateQueries({ queryKey: ["edits"] }) }),
   defaultOptions: {
     queries: {
       staleTime: 30_000,

@@ -3,8 +3,9 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useCardChanges, useLessons, useTakeLessons, useTellFacts, useUndoCardChange } from "../shared/queries";
-import { day, setChoices } from "../shared/words";
+import { EditList } from "../shared/EditList";
+import { useEdits, useLessons, useTakeLessons, useTellFacts } from "../shared/queries";
+import { setChoices } from "../shared/words";
 
 type Field = { id: string; label: string; why: string; choices?: [string, string][] };
 
@@ -72,7 +73,7 @@ function FactForm({ view, unknown }: { view: BoardView; unknown: Field[] }) {
       className="fact-form"
       onSubmit={(e) => {
         e.preventDefault();
-        tell.mutate(given.map(([field, value]) => ({ field, value })));
+        tell.mutate(given.map(([field, value]) => ({ field, value, wasUnknown: true })));
       }}
     >
       {unknown.map((f) => (
@@ -110,62 +111,67 @@ function FactForm({ view, unknown }: { view: BoardView; unknown: Field[] }) {
   );
 }
 
-/** What the newest log says of the board that its card does not. */
+/** What the newest log says of the board that its card does not, and where it contradicts what a person told. */
 function LessonList({ view }: { view: BoardView }) {
   const lessons = useLessons(view.board.id);
   const take = useTakeLessons(view.board.id);
-  if (!lessons.data || lessons.data.facts.length === 0) return <ProblemNote error={take.error} />;
+  const facts = lessons.data?.facts ?? [];
+  const better = facts.filter((l) => l.decides === null);
+  const against = facts.filter((l) => l.decides !== null);
   return (
-    <div className="lessons">
-      <h3>Boot {lessons.data.bootNumber} tells more</h3>
-      <ul>
-        {lessons.data.facts.map((l) => (
-          <li key={l.field}>
-            {l.field}: <strong>{l.after}</strong>{" "}
-            <span className="quiet">
-              {l.before === null ? "not known until now" : `instead of ${l.before}, from ${l.beforeFrom}`}; {l.from}
-            </span>
-          </li>
-        ))}
-      </ul>
-      <Button variant="outline-primary" size="sm" disabled={take.isPending} onClick={() => take.mutate(undefined)}>
-        Put all of it on the card
-      </Button>
+    <>
+      {better.length > 0 && (
+        <div className="lessons">
+          <h3>Boot {lessons.data?.bootNumber} tells more</h3>
+          <ul>
+            {better.map((l) => (
+              <li key={l.field}>
+                {l.field}: <strong>{l.after}</strong>{" "}
+                <span className="quiet">
+                  {l.before === null ? "not known until now" : `instead of ${l.before}, from ${l.beforeFrom}`}; {l.from}
+                </span>
+              </li>
+            ))}
+          </ul>
+          <Button variant="outline-primary" size="sm" disabled={take.isPending} onClick={() => take.mutate(null)}>
+            Put all of it on the card
+          </Button>
+        </div>
+      )}
+      {against.length > 0 && (
+        <div className="lessons contradictions">
+          <h3>Boot {lessons.data?.bootNumber} contradicts what you told</h3>
+          <ul>
+            {against.map((l) => (
+              <li key={l.field}>
+                {l.field}: you told <strong>{l.before}</strong> <span className="quiet">({l.beforeFrom})</span>, the log
+                says <strong>{l.after}</strong> <span className="quiet">({l.from})</span>. {l.decides}{" "}
+                <Button
+                  variant="outline-secondary"
+                  size="sm"
+                  disabled={take.isPending}
+                  aria-label={`Take ${l.after} for ${l.field}`}
+                  onClick={() => take.mutate(l.field)}
+                >
+                  Take what the log says
+                </Button>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
       <ProblemNote error={take.error} />
-    </div>
+    </>
   );
 }
 
 function ChangeList({ view }: { view: BoardView }) {
-  const changes = useCardChanges(view.model.id);
-  const undo = useUndoCardChange(view.board.id);
-  const standing = changes.data?.filter((c) => !c.undone) ?? [];
-  if (!changes.data || changes.data.length === 0) return null;
+  const edits = useEdits(view.board.id);
+  if (!edits.data || edits.data.length === 0) return null;
   return (
     <details className="card-changes">
-      <summary>What was changed on this card</summary>
-      <ul>
-        {changes.data.map((c) => (
-          <li key={c.id}>
-            {c.says} <span className="quiet">{day(c.madeAt)}</span>{" "}
-            {c.undone ? (
-              <span className="quiet">taken back</span>
-            ) : (
-              c.id === standing[0]?.id && (
-                <Button
-                  variant="outline-secondary"
-                  size="sm"
-                  disabled={undo.isPending}
-                  onClick={() => undo.mutate(c.id)}
-                >
-                  Take it back
-                </Button>
-              )
-            )}
-          </li>
-        ))}
-      </ul>
-      <ProblemNote error={undo.error} />
+      <summary>What was changed on this board and its card</summary>
+      <EditList edits={edits.data} />
     </details>
   );
 }

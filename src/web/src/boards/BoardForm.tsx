@@ -213,6 +213,7 @@ export function BoardForm({
           </Form.Select>
         </Form.Group>
         <OwnPart
+          catalogue={catalogue}
           onAdded={(kind, id) =>
             connect(
               kind === "supply"
@@ -240,13 +241,17 @@ export function BoardForm({
           />
         </div>
         <h2 className="second">Real or simulated</h2>
-        <Form.Check
-          type="checkbox"
-          id="simulated"
-          label="A simulated board, to try and to practise with"
-          checked={input.simulated}
-          onChange={(e) => set({ simulated: e.target.checked, faultId: e.target.checked ? input.faultId : null })}
-        />
+        {input.version === undefined ? (
+          <Form.Check
+            type="checkbox"
+            id="simulated"
+            label="A simulated board, to try and to practise with"
+            checked={input.simulated}
+            onChange={(e) => set({ simulated: e.target.checked, faultId: e.target.checked ? input.faultId : null })}
+          />
+        ) : (
+          <p>{input.simulated ? "It is simulated." : "It is a real board."}</p>
+        )}
         {input.simulated && (
           <Form.Group controlId="fault">
             <Form.Label>Fault put into it</Form.Label>

@@ -15,6 +15,7 @@ export function IdentifyPage({ view }: { view: BoardView }) {
   const catalogue = useCatalogue();
   const save = useSaveBoard(view.board.id);
   const remove = useRemove();
+  const twin = useSaveBoard(undefined);
   const go = useNavigate();
   const [saved, setSaved] = useState(false);
   const [told, setTold] = useState<Told | null>(null);
@@ -37,12 +38,13 @@ export function IdentifyPage({ view }: { view: BoardView }) {
             ...told,
             simulated: board.simulated,
             faultId: view.faultId,
+            version: view.version,
           }}
           action="Save what changed"
           primary={false}
           error={save.error}
           busy={save.isPending}
-          onSave={(input) => save.mutate(input, { onSuccess: () => setSaved(true) })}
+          onSave={(input) => save.mutate({ ...input, version: view.version }, { onSuccess: () => setSaved(true) })}
         />
       )}
       <p role="status" className="quiet">
@@ -59,7 +61,34 @@ export function IdentifyPage({ view }: { view: BoardView }) {
         </Button>{" "}
         <span className="quiet">With its logs and settings; it can be taken back there.</span>
       </p>
-      <ProblemNote error={remove.error} />
+      {!board.simulated && (
+        <p>
+          <Button
+            variant="outline-secondary"
+            size="sm"
+            disabled={twin.isPending}
+            onClick={() =>
+              twin.mutate(
+                {
+                  nickname: `${board.nickname.slice(0, 35)} twin`,
+                  modelId: board.modelId,
+                  revisionId: board.revisionId,
+                  memoryMiB: board.memoryMiB,
+                  connected: board.connected,
+                  toldBy: board.toldBy,
+                  simulated: true,
+                  faultId: null,
+                },
+                { onSuccess: (made) => void go(`/boards/${made.board.id}/match`) },
+              )
+            }
+          >
+            Rehearse with a simulated twin
+          </Button>{" "}
+          <span className="quiet">Another board on the bench that follows this one's card and can hurt nothing.</span>
+        </p>
+      )}
+      <ProblemNote error={remove.error ?? twin.error} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
         <BoardCardView model={model} revisionId={board.revisionId} />

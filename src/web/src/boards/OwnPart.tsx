@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import type { ConsoleLevel, PartInput } from "../shared/api";
+import type { Catalogue, ConsoleLevel, PartInput } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddPart } from "../shared/queries";
+import { useAddPart, useRemove } from "../shared/queries";
 
 const nothing: PartInput = {
   kind: "supply",
@@ -16,9 +16,15 @@ const nothing: PartInput = {
   maxSpeed: null,
 };
 
-/** Adds a supply, a part or a console adapter of one's own by what is printed on it. */
-export function OwnPart({ onAdded }: { onAdded: (kind: string, id: string) => void }) {
+/** Adds a supply, a part or a console adapter of one's own by what is printed on it, and takes such away. */
+export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded: (kind: string, id: string) => void }) {
   const add = useAddPart();
+  const remove = useRemove();
+  const own = [
+    ...catalogue.supplies.map((p) => ({ kind: "supply", ...p }) as const),
+    ...catalogue.parts.map((p) => ({ kind: "part", ...p }) as const),
+    ...catalogue.adapters.map((p) => ({ kind: "adapter", ...p }) as const),
+  ].filter((p) => p.id.startsWith("own-"));
   const [part, setPart] = useState(nothing);
   const set = (change: Partial<PartInput>) => setPart({ ...part, ...change });
   const number = (label: string, field: "volts" | "amps" | "watts" | "maxSpeed") => (
@@ -105,7 +111,25 @@ export function OwnPart({ onAdded }: { onAdded: (kind: string, id: string) => vo
       >
         Add it
       </Button>
-      <ProblemNote error={add.error} />
+      {own.length > 0 && (
+        <ul aria-label="Your own">
+          {own.map((p) => (
+            <li key={p.id}>
+              {p.name}{" "}
+              <Button
+                variant="outline-secondary"
+                size="sm"
+                disabled={remove.isPending}
+                aria-label={`Remove ${p.name}`}
+                onClick={() => remove.mutate(p)}
+              >
+                Remove
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <ProblemNote error={add.error ?? remove.error} />
     </details>
   );
 }

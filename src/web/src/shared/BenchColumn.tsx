@@ -71,6 +71,7 @@ export function BenchColumn({ onFind }: { onFind: () => void }) {
           <NavLink to="/rules">
             Rule book <span className="count">{shelves.data?.rules}</span>
           </NavLink>
+          <NavLink to="/changes">Last changes</NavLink>
           <button type="button" onClick={onFind}>
             Find anything <kbd>/</kbd>
           </button>

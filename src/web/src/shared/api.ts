@@ -21,6 +21,7 @@ export type Diagnosis = Schemas["Diagnosis"];
 export type ConsoleLevel = Schemas["ConsoleLevel"];
 export type DrawnPin = Schemas["DrawnPin"];
 export type DryBoot = Schemas["DryBoot"];
+export type EditView = Schemas["EditView"];
 export type FirstBootInput = Schemas["FirstBootInput"];
 export type Identified = Schemas["Identified"];
 export type ImageCard = Schemas["ImageCard"];

@@ -178,12 +178,20 @@ export const useNote = (id: string) =>
     undefined,
     id,
   );
-export const useSaveBoard = (id: string | undefined) =>
-  useChange(
-    (body: BoardInput) =>
-      id ? answer(PUT("/api/boards/{id}", { params: { path: { id } }, body })) : answer(POST("/api/boards", { body })),
-    id,
-  );
+export const useSaveBoard = (id: string | undefined) => {
+  const queries = useQueryClient();
+  return useChange(async (body: BoardInput) => {
+    try {
+      return await (id
+        ? answer(PUT("/api/boards/{id}", { params: { path: { id } }, body }))
+        : answer(POST("/api/boards", { body })));
+    } catch (error) {
+      // Somebody else may have been faster: what stands there now is asked for.
+      if (id) await queries.invalidateQueries({ queryKey: ["board", id] });
+      throw error;
+    }
+  }, id);
+};
 export const useKeep = (id: string) =>
   useChange(
     (body: { bootId: string; notes: string; hostname: string | null; rootDevice: string | null }) =>
@@ -271,6 +279,9 @@ const removals = {
   "board-card": "/api/cards/board/{id}",
   "image-card": "/api/cards/image/{id}",
   "code-card": "/api/cards/code/{id}",
+  supply: "/api/parts/supply/{id}",
+  part: "/api/parts/part/{id}",
+  adapter: "/api/parts/adapter/{id}",
 } as const;
 /** Kinds of things that can be removed and taken back. */
 export type RemovedKind = keyof typeof removals;
@@ -282,7 +293,7 @@ function useRemoval<V extends { id: string }, T>(change: (variables: V) => Promi
   return useMutation<T, Error, V>({
     mutationFn: change,
     // What was removed itself is not asked for again.
-    onSuccess: (_, { id }) => void queries.invalidateQueries({ predicate: (q) => q.queryKey[1] !== id }),
+    onSuccess: (_, { id }) => queries.invalidateQueries({ predicate: (q) => q.queryKey[1] !== id }),
   });
 }
 export const useRemove = () =>
@@ -396,30 +407,38 @@ export const usePutArrived = (id: string) => {
 /** What the newest log of a board would add to its card. */
 export const useLessons = (id: string) =>
   useQuery({ queryKey: ["board", id, "lessons"], queryFn: () => answer(GET("/api/boards/{id}/lessons", path(id))) });
-/** The newest changes of a board card. */
-export const useCardChanges = (card: string) =>
+/** The last changes, of one board and its card or of everything. */
+export const useEdits = (board?: string) =>
   useQuery({
-    queryKey: ["card-changes", card],
-    queryFn: () => answer(GET("/api/card-changes", { params: { query: { card } } })),
+    queryKey: ["edits", board],
+    queryFn: () => answer(GET("/api/edits", { params: { query: board === undefined ? {} : { board } } })),
   });
+/** Takes a change back; it may have been one of anything that is shown. */
+export const useUndoEdit = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) => answer(POST("/api/edits/{id}/undo", { params: { path: { id } } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+};
 const useCardEdit = <T, V>(id: string, change: (input: V) => Promise<T>) => {
   const queries = useQueryClient();
   return useMutation<T, Error, V>({
     mutationFn: change,
     onSuccess: () => {
-      for (const key of [["board", id], ["bench"], ["catalogue"], ["cards"], ["card-changes"]])
+      for (const key of [["board", id], ["bench"], ["catalogue"], ["cards"]])
         void queries.invalidateQueries({ queryKey: key });
     },
   });
 };
 export const useTellFacts = (id: string) =>
-  useCardEdit(id, (body: { field: string; value: string }[]) =>
+  useCardEdit(id, (body: { field: string; value: string; wasUnknown: boolean }[]) =>
     answer(POST("/api/boards/{id}/facts", { ...path(id), body })),
   );
-export const useTakeLessons = (id: string) => useCardEdit(id, () => answer(POST("/api/boards/{id}/lessons", path(id))));
-export const useUndoCardChange = (id: string) =>
-  useCardEdit(id, (change: number) =>
-    answer(POST("/api/card-changes/{id}/undo", { params: { path: { id: change } } })),
+/** Takes what the log teaches; a field that contradicts a person's word only by its name. */
+export const useTakeLessons = (id: string) =>
+  useCardEdit(id, (field: string | null) =>
+    answer(POST("/api/boards/{id}/lessons", { params: { path: { id }, query: field === null ? {} : { field } } })),
   );
 
 /** Adds a supply, a part or an adapter of one's own. */

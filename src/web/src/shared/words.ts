@@ -80,6 +80,10 @@ export function percent(share: number): string {
 export const day = (iso: string) =>
   new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
+/** Day and time, short and of one width in a list. */
+export const moment = (iso: string) =>
+  new Date(iso).toLocaleString(undefined, { month: "short", day: "2-digit", hour: "2-digit", minute: "2-digit" });
+
 /** Seconds as a person says them. */
 export function duration(seconds: number): string {
   if (seconds < 90) return `${Math.round(seconds)} s`;

@@ -1,0 +1,18 @@
+import { EditList } from "../shared/EditList";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useEdits } from "../shared/queries";
+
+/** The last forty changes of boards, cards, images and parts. */
+export function ChangesPage() {
+  const edits = useEdits();
+  return (
+    <main className="page wide" id="page">
+      <title>Last changes · Buttonhook</title>
+      <h1>Last changes</h1>
+      <p className="lead">The last forty changes of boards, cards, images and parts. Each can be taken back.</p>
+      <ProblemNote error={edits.error} />
+      {edits.data?.length === 0 && <p>Nothing was changed yet.</p>}
+      {edits.data && <EditList edits={edits.data} linked />}
+    </main>
+  );
+}
