@@ -82,6 +82,7 @@ public static class BenchApp
         builder.Services.AddSingleton<SettingsStore>();
         builder.Services.AddSingleton<RemovalStore>();
         builder.Services.AddSingleton<EditStore>();
+        builder.Services.AddSingleton<PhotoStore>();
         builder.Services.AddSingleton<Removals>();
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();
@@ -111,6 +112,7 @@ public static class BenchApp
         api.MapShelves();
         api.MapRemovals();
         api.MapEdits();
+        api.MapPhotos();
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
         app.MapFallbackToFile("index.html");
         return app;

@@ -1,16 +1,21 @@
 using System.Globalization;
 using System.Text.Json.Nodes;
 using Buttonhook.Core;
+using Buttonhook.Core.Boards;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
 namespace Buttonhook.Storage;
 
 /// <summary>One thing of an edit, before and after.</summary>
-/// <param name="Kind">board, log, correction, board-card, image-card, code-card, recipe, supply, part or adapter.</param>
+/// <param name="Kind">board, log, correction, board-card, image-card, code-card, recipe, photo, supply, part or adapter.</param>
 /// <param name="Before">What people change of it, as JSON; null when the edit put it there.</param>
 /// <param name="After">The same, afterwards; removed_at in it tells that it was removed.</param>
-public sealed record EditRow(string Kind, string Key, JsonObject? Before, JsonObject After);
+public sealed record EditRow(string Kind, string Key, JsonObject? Before, JsonObject After)
+{
+    /// <summary>The board that it is, or belongs to; null for a thing of the shelves.</summary>
+    public string? BoardId => Kind == "board" ? Key : (string?)After["board_id"];
+}
 
 /// <summary>What a person did in one go.</summary>
 /// <param name="Says">In the words of the request; null where the rows tell it.</param>
@@ -30,21 +35,22 @@ public sealed class EditStore(Database database)
     private sealed record Row(long EditId, string Kind, string Key, string? Before, string After);
 
     /// <summary>The newest edits.</summary>
-    /// <param name="of">Only those that touch one of these things (kind and key); null for all.</param>
-    public IReadOnlyList<Edit> Newest(int most, IReadOnlyCollection<(string Kind, string Key)>? of = null)
+    /// <param name="of">Only those of this board, of what belongs to it, and of its card; null for all.</param>
+    public IReadOnlyList<Edit> Newest(int most, Board? of = null)
     {
         using var connection = database.Connect();
         return Read(
             connection,
             """
-            WHERE EXISTS (SELECT 1 FROM edit_rows AS r WHERE r.edit_id = e.id AND (@all OR r.kind || ' ' || r.key IN @things))
+            WHERE EXISTS (SELECT 1 FROM edit_rows AS r WHERE r.edit_id = e.id AND (@all OR r.kind || ' ' || r.key IN @things OR json_extract(r.after, '$.board_id') = @board))
             ORDER BY e.id DESC LIMIT @most
             """,
             new
             {
                 most,
                 all = of is null,
-                things = of?.Select(t => $"{t.Kind} {t.Key}") ?? [],
+                board = of?.Id,
+                things = of is null ? [] : new[] { $"board {of.Id}", $"board-card {of.ModelId}" },
             }
         );
     }

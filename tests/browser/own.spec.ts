@@ -2,7 +2,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import type { Page } from "@playwright/test";
+import type { Locator, Page } from "@playwright/test";
 import { expect, expectAccessible, steps, test } from "./bench";
 import { linuxImage } from "./image";
 
@@ -22,7 +22,9 @@ test.beforeEach(async () => {
     .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 })
     .toBe(200);
 });
-test.afterEach(async () => {
+test.afterEach(async ({ page }) => {
+  // A page whose server has gone would say so.
+  await page.close();
   for (const player of players.splice(0)) player.kill();
   // The next server takes the same port, so this one must have let it go.
   const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
@@ -112,8 +114,8 @@ test("a log alone brings its board, and what it does not tell stays unknown", as
   await page.getByRole("button", { name: "Put it on the card" }).click();
   await expect(page.getByLabel(/Volts it takes/)).toHaveCount(0);
   await expect(page.locator(".board-card")).toContainText("12 V, amperes not known");
-  await page.getByText("What was changed on this card").click();
-  await page.getByRole("button", { name: "Take it back" }).click();
+  await page.getByText("What was changed on this board and its card").click();
+  await page.getByRole("button", { name: /Take it back: You said: power.volts 12/ }).click();
   await expect(page.getByLabel(/Volts it takes/)).toBeVisible();
   await expectAccessible(page);
   await bootToLogin(page);
@@ -134,4 +136,56 @@ test("a bare device tree makes a board that an image is found for", async ({ pag
   await expectAccessible(page);
   await bootToLogin(page);
   await keep(page);
+});
+
+/** Goes with the tab key to what has this name. */
+async function tabTo(page: Page, target: Locator) {
+  for (let i = 0; i < 150; i++) {
+    if (await target.evaluateAll((found) => found.some((e) => e === document.activeElement))) return;
+    await page.keyboard.press("Tab");
+  }
+  throw new Error(`150 presses of the tab key do not lead to ${target}`);
+}
+
+test("the whole way from nothing to kept settings with the keyboard alone", async ({ page }) => {
+  const image = join(folder, "orchard.img");
+  linuxImage(image, join(import.meta.dirname, "pip.dtb"));
+  const { path, play } = await terminal();
+  const press = async (name: string | RegExp) => {
+    await tabTo(page, page.getByRole("button", { name }));
+    await page.keyboard.press("Enter");
+  };
+  const type = async (label: RegExp | string, text: string) => {
+    await tabTo(page, page.getByLabel(label));
+    await page.keyboard.press("ControlOrMeta+a");
+    await page.keyboard.type(text);
+  };
+  await page.goto(url);
+  await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
+  await type(/Or what is printed on the board/, image);
+  await press("Look at it");
+  await expect(page.getByRole("status")).toContainText("orchard.img is an image");
+  await type("Nickname", "Damson");
+  await press("Put it on the bench");
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+  await page.keyboard.press("5");
+  await expect(page).toHaveURL(/\/boot$/);
+  const port = page.getByRole("radio", { name: "A serial port" });
+  const sources = page.getByRole("radio").first();
+  await expect(sources).toBeVisible();
+  await tabTo(page, page.getByRole("radio"));
+  for (let i = 0; i < 6 && !(await port.isChecked()); i++) await page.keyboard.press("ArrowDown");
+  await expect(port).toBeChecked();
+  await type(/Port, or another path/, path);
+  await type(/Speed, bits a second/, "115200");
+  await tabTo(page, page.getByRole("main").getByRole("button", { name: "Open the console" }));
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
+  play();
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+  await page.keyboard.press("7");
+  await press("Keep as version 1");
+  await expect(page.getByText("Version 1")).toBeVisible();
 });

@@ -7,7 +7,7 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Boards;
 
 /// <summary>Says in a sentence what an edit changed, from the things before and after.</summary>
-public sealed class EditWords(Catalogue catalogue, EditStore edits)
+public sealed class EditWords(Catalogue catalogue, BoardStore boards, EditStore edits)
 {
     private const string Nothing = "not known";
 
@@ -33,14 +33,17 @@ public sealed class EditWords(Catalogue catalogue, EditStore edits)
             "board-card" => $"The board card {name}",
             "image-card" => $"The image {name}",
             "code-card" => $"The revision code {name}",
-            "log" => "A log",
+            "log" => $"Boot {row.After["number"]}",
+            "photo" => name.Length == 0 ? "A photo" : $"The photo “{name}”",
             "recipe" => $"The recipe {name}",
-            "correction" => $"“{name}”",
+            "correction" => $"The correction “{name}”",
             _ => $"The {row.Kind} {name}",
         };
+        if (row.BoardId is { } board && boards.Find(board) is { } bench)
+            what = $"{bench.Board.Nickname}: {char.ToLowerInvariant(what[0])}{what[1..]}";
         return row.Before is null
             ? row.Kind == "correction"
-                ? $"Noted: {name}"
+                ? $"{what} was noted."
                 : $"{what} was added."
             : gone && !was
                 ? $"{what} was removed."
@@ -54,8 +57,8 @@ public sealed class EditWords(Catalogue catalogue, EditStore edits)
         string? Text(string field) => (string?)row.After[field];
         if (row.Kind == "board")
             return Text("nickname")!.Split('\u001f')[0];
-        if (row.Kind is "correction" or "log")
-            return Text("text") ?? "";
+        if (row.Kind is "correction" or "log" or "photo")
+            return Text("text") ?? Text("says") ?? "";
         var inside = (Text("card") ?? Text("part") ?? Text("recipe")) is { } json ? JsonNode.Parse(json) : null;
         return string.Join(
             " ",

@@ -113,7 +113,7 @@ public static class BoardEndpoints
         Problem Overtaken()
         {
             overtaken = true;
-            var words = new Boards.EditWords(catalogue, edits);
+            var words = new Boards.EditWords(catalogue, boards, edits);
             var others = edits.Since(id, input.Version!.Value).Select(words.Of).ToList();
             return new(
                 $"{before!.Nickname} should be as it was when you began to change it.",

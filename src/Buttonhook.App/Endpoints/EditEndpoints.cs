@@ -26,14 +26,10 @@ public static class EditEndpoints
     /// <summary>The last forty; of one board and its card alone when it is named.</summary>
     private static IResult List(string? board, EditStore edits, BoardStore boards, Catalogue catalogue)
     {
-        IReadOnlyCollection<(string, string)>? of = null;
-        if (board is not null)
-        {
-            if (boards.Find(board) is not { } bench)
-                return Problems.Missing("This board");
-            of = [("board", board), ("board-card", bench.Board.ModelId)];
-        }
-        var words = new EditWords(catalogue, edits);
+        var of = board is null ? null : boards.Find(board)?.Board;
+        if (board is not null && of is null)
+            return Problems.Missing("This board");
+        var words = new EditWords(catalogue, boards, edits);
         var there = boards.All().Select(b => b.Board.Id).ToHashSet();
         return Results.Ok(
             edits
@@ -43,7 +39,7 @@ public static class EditEndpoints
                     e.MadeAt,
                     words.Of(e),
                     e.Undone,
-                    e.Rows.FirstOrDefault(r => r.Kind == "board" && there.Contains(r.Key))?.Key
+                    e.Rows.Select(r => r.BoardId).FirstOrDefault(b => b is not null && there.Contains(b))
                 ))
                 .ToList()
         );

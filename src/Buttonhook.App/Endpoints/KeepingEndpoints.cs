@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
@@ -116,19 +118,56 @@ public static class KeepingEndpoints
         return Results.Ok(settings.Keep(id, boot.Id, completed, clock.GetUtcNow()));
     }
 
-    private static IResult Export(string id, string file, SettingsStore settings)
+    /// <summary>One version as JSON, as Markdown, or as a zip of both with the photos of the board.</summary>
+    private static IResult Export(string id, string file, SettingsStore settings, PhotoStore photos)
     {
         var parts = file.Split('.');
         if (
-            parts is not [var number, "json" or "md"]
+            parts is not [var number, "json" or "md" or "zip"]
             || !int.TryParse(number, out var version)
             || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept
         )
             return Problems.Missing("This version");
         var name = $"{kept.Settings.Nickname.ToLowerInvariant()}-settings-{version}.{parts[1]}";
-        return parts[1] == "md"
-            ? Results.File(Encoding.UTF8.GetBytes(SettingsMaker.Markdown(kept.Settings, version)), "text/markdown; charset=utf-8", name)
-            : Results.File(JsonSerializer.SerializeToUtf8Bytes(kept.Settings, Indented), "application/json", name);
+        var json = JsonSerializer.SerializeToUtf8Bytes(kept.Settings, Indented);
+        var text = SettingsMaker.Markdown(kept.Settings, version);
+        return parts[1] switch
+        {
+            "json" => Results.File(json, "application/json", name),
+            "md" => Results.File(Encoding.UTF8.GetBytes(text), "text/markdown; charset=utf-8", name),
+            _ => Results.File(Zip(json, text, photos.Of(id), photos), "application/zip", name),
+        };
+    }
+
+    private static byte[] Zip(byte[] json, string text, IReadOnlyList<BoardPhoto> photos, PhotoStore store)
+    {
+        using var into = new MemoryStream();
+        using (var zip = new ZipArchive(into, ZipArchiveMode.Create, true))
+        {
+            void Put(string name, byte[] bytes)
+            {
+                using var entry = zip.CreateEntry(name).Open();
+                entry.Write(bytes);
+            }
+            var shown = new StringBuilder(text);
+            if (photos.Count > 0)
+                shown.Append("\n## Photos\n");
+            foreach (var (at, photo) in photos.Index())
+            {
+                if (store.Jpeg(photo.Id) is not { } jpeg)
+                    continue;
+                var name = $"photo-{at + 1}.jpg";
+                Put(name, jpeg);
+                var says = photo.Says.Length > 0 ? photo.Says : $"Photo {at + 1}";
+                shown.Append(
+                    CultureInfo.InvariantCulture,
+                    $"\n![{says.Replace("\\", "\\\\").Replace("[", "\\[").Replace("]", "\\]")}]({name})\n"
+                );
+            }
+            Put("settings.json", json);
+            Put("settings.md", Encoding.UTF8.GetBytes(shown.ToString()));
+        }
+        return into.ToArray();
     }
 
     private static readonly JsonSerializerOptions Indented = new(DataFile.Json) { WriteIndented = true };

@@ -80,6 +80,7 @@ public static class RemovalEndpoints
                 ("cards/board", "board-card"),
                 ("cards/image", "image-card"),
                 ("cards/code", "code-card"),
+                ("photos", "photo"),
                 ("parts/supply", "supply"),
                 ("parts/part", "part"),
                 ("parts/adapter", "adapter"),

@@ -29,7 +29,7 @@ ALTER TABLE parts ADD COLUMN removed_at TEXT;
 -- Counts the changes of a board, so that a page that began before one is told.
 ALTER TABLE boards ADD COLUMN version INTEGER NOT NULL DEFAULT 1;
 
--- What of a thing people change, as one JSON text.
+-- What of a thing people change, and which board it belongs to, as one JSON text.
 ALTER TABLE boards ADD COLUMN state TEXT AS (json_object(
   'nickname', nickname, 'model_id', model_id, 'revision_id', revision_id, 'memory_mib', memory_mib, 'card_gb', card_gb, 'screen', screen,
   'network', network, 'supply_id', supply_id, 'cable_id', cable_id, 'parts', parts, 'adapter_id', adapter_id, 'told_by', told_by,
@@ -38,8 +38,8 @@ ALTER TABLE boards ADD COLUMN state TEXT AS (json_object(
 ALTER TABLE cards ADD COLUMN state TEXT AS (json_object('card', card, 'removed_at', removed_at)) VIRTUAL;
 ALTER TABLE parts ADD COLUMN state TEXT AS (json_object('part', part, 'removed_at', removed_at)) VIRTUAL;
 ALTER TABLE recipes ADD COLUMN state TEXT AS (json_object('recipe', recipe, 'removed_at', removed_at)) VIRTUAL;
-ALTER TABLE boots ADD COLUMN state TEXT AS (json_object('removed_at', removed_at)) VIRTUAL;
-ALTER TABLE changes ADD COLUMN state TEXT AS (json_object('text', text, 'removed_at', removed_at)) VIRTUAL;
+ALTER TABLE boots ADD COLUMN state TEXT AS (json_object('board_id', board_id, 'number', number, 'removed_at', removed_at)) VIRTUAL;
+ALTER TABLE changes ADD COLUMN state TEXT AS (json_object('board_id', board_id, 'text', text, 'removed_at', removed_at)) VIRTUAL;
 
 CREATE TRIGGER boards_counted AFTER UPDATE ON boards WHEN NEW.state <> OLD.state BEGIN
   UPDATE boards SET version = OLD.version + 1 WHERE id = NEW.id;

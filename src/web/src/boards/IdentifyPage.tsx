@@ -6,6 +6,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useRemove, useSaveBoard } from "../shared/queries";
 import { BoardCardView } from "./BoardCardView";
 import { BoardFacts } from "./BoardFacts";
+import { BoardPhotos } from "./BoardPhotos";
 import { BoardForm } from "./BoardForm";
 import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
@@ -89,6 +90,7 @@ export function IdentifyPage({ view }: { view: BoardView }) {
         </p>
       )}
       <ProblemNote error={remove.error ?? twin.error} />
+      <BoardPhotos boardId={board.id} nickname={board.nickname} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
         <BoardCardView model={model} revisionId={board.revisionId} />

@@ -135,6 +135,9 @@ export function KeepPage({ view }: { view: BoardView }) {
                   <a href={`/api/boards/${view.board.id}/settings/${v.version}.md`} download>
                     Markdown
                   </a>
+                  <a href={`/api/boards/${view.board.id}/settings/${v.version}.zip`} download>
+                    Both, with photos
+                  </a>
                 </span>
               </li>
             ))}

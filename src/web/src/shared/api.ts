@@ -8,6 +8,7 @@ export type BoardSummary = Schemas["BoardSummary"];
 export type BoardView = Schemas["BoardView"];
 export type BoardInput = Schemas["BoardInput"];
 export type BoardModel = Schemas["BoardModel"];
+export type BoardPhoto = Schemas["BoardPhoto"];
 export type BootView = Schemas["BootView"];
 export type BootRow = Schemas["BootRow"];
 export type CardDraft = Schemas["CardDraft"];

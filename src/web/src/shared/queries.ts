@@ -14,6 +14,7 @@ import type {
   Problem,
   SimulatedCardSetup,
 } from "./api";
+import { asPhoto } from "../boards/pictures";
 import { base64 } from "./files";
 import { ProblemError } from "./api";
 
@@ -279,6 +280,7 @@ const removals = {
   "board-card": "/api/cards/board/{id}",
   "image-card": "/api/cards/image/{id}",
   "code-card": "/api/cards/code/{id}",
+  photo: "/api/photos/{id}",
   supply: "/api/parts/supply/{id}",
   part: "/api/parts/part/{id}",
   adapter: "/api/parts/adapter/{id}",
@@ -447,5 +449,36 @@ export const useAddPart = () => {
   return useMutation({
     mutationFn: (body: PartInput) => answer(POST("/api/parts", { body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["catalogue"] }),
+  });
+};
+
+/** The photos of a board. */
+export const usePhotos = (id: string) =>
+  useQuery({ queryKey: ["photos", id], queryFn: () => answer(GET("/api/boards/{id}/photos", path(id))) });
+/** Keeps a picture as a photo of a board. */
+export const useAddPhoto = (id: string) => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (file: File) => {
+      const jpeg = await asPhoto(file);
+      return answer(
+        POST("/api/boards/{id}/photos", {
+          ...path(id),
+          headers: { "Content-Type": "image/jpeg" },
+          body: "",
+          bodySerializer: () => jpeg,
+        }),
+      );
+    },
+    onSuccess: (photos) => queries.setQueryData(["photos", id], photos),
+  });
+};
+/** Says what a photo shows. */
+export const useSayPhoto = (id: string) => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id: photo, says }: { id: string; says: string }) =>
+      answer(PUT("/api/photos/{id}", { ...path(photo), body: { says } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["photos", id] }),
   });
 };

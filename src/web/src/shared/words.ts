@@ -82,7 +82,13 @@ export const day = (iso: string) =>
 
 /** Day and time, short and of one width in a list. */
 export const moment = (iso: string) =>
-  new Date(iso).toLocaleString(undefined, { month: "short", day: "2-digit", hour: "2-digit", minute: "2-digit" });
+  new Date(iso).toLocaleString(undefined, {
+    month: "short",
+    day: "2-digit",
+    hour: "2-digit",
+    minute: "2-digit",
+    hourCycle: "h23",
+  });
 
 /** Seconds as a person says them. */
 export function duration(seconds: number): string {
