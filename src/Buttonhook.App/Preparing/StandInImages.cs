@@ -136,7 +136,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
     private static IEnumerable<(string Name, byte[] Content)> BootFiles(ImageCard image)
     {
         var root = image.RootPartUuid.Length > 0 ? $"root=PARTUUID={image.RootPartUuid}" : "root=/dev/mmcblk0p2";
-        var console = image.ConsoleDevice is null ? "" : $" console={image.ConsoleDevice},{image.ConsoleSpeed}";
+        var console = image.ConsoleDevice is null ? "" : $" {KernelCommandLine.ConsoleWord(image.ConsoleDevice, image.ConsoleSpeed)}";
         var arguments = $"{root} ro rootwait{console}";
         var kernel = image.InstructionSet switch
         {

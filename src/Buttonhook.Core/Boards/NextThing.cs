@@ -134,7 +134,7 @@ public static class NextThings
                 NextAction.Open,
                 step == SeamStep.Boot ? "" : "Open the console",
                 "boot",
-                Minutes(image.FirstBootSeconds[0])
+                Minutes(image)
             ),
             { Kept: true } => new(
                 "Put the next board on the bench",
@@ -326,7 +326,9 @@ public static class NextThings
         return Boot(
             $"Boot {board.Nickname}",
             [
-                $"{OnCard(image, proof)} Usually {image.FirstBootSeconds[0]} to {image.FirstBootSeconds[1]} s to the login at the first boot.",
+                image.FirstBootSeconds is [var usual, var longest]
+                    ? $"{OnCard(image, proof)} Usually {usual} to {longest} s to the login at the first boot."
+                    : $"{OnCard(image, proof)} How long its first boot takes is not known yet.",
                 change is null ? "Open the console before power: an empty window is right until then." : $"Mind: {change.Text}",
             ],
             board,
@@ -351,7 +353,7 @@ public static class NextThings
             NextAction.StartBoot,
             board.Simulated ? "Boot it" : "Open the console",
             null,
-            Minutes(image.FirstBootSeconds[0]),
+            Minutes(image),
             model.Console.Level is ConsoleLevel.Rs232 or ConsoleLevel.Logic18 or ConsoleLevel.Unknown
                 ? ConsoleWires.CautionFor(model.Console.Level)
                 : PowerOff
@@ -383,6 +385,9 @@ public static class NextThings
     }
 
     private static string Percent(double share) => $"{Math.Round(share * 100):0} %";
+
+    /// <summary>How long its first boot takes; 0 when nobody states it.</summary>
+    private static int Minutes(ImageCard image) => image.FirstBootSeconds is [var usual, ..] ? Minutes(usual) : 0;
 
     private static int Minutes(int seconds) => Math.Max(1, (int)Math.Ceiling(seconds / 60.0));
 }

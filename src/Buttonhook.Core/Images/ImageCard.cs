@@ -9,7 +9,9 @@ namespace Buttonhook.Core.Images;
 /// <param name="LongTermUntil">Year until which it is kept up to date, or null when it is not long-term.</param>
 /// <param name="ConsoleDevice">The serial console on its kernel command line, or null when there is none.</param>
 /// <param name="OutputsOn">Video outputs enabled by default; empty also when it is not known.</param>
-/// <param name="FirstBootSeconds">From power to login at the first boot, as its maker states: usual and longest.</param>
+/// <param name="FirstBootSeconds">From power to login at the first boot, as its maker states: usual and longest; empty when nobody states it.</param>
+/// <param name="BootMedia">What its maker says that it starts from; empty when nobody says.</param>
+/// <param name="MinimumMemoryMiB">What its maker says that it needs, or null; so are the others that only a maker knows.</param>
 /// <param name="RootPartUuid">The partition id that its command line asks for; empty when it asks for none.</param>
 /// <param name="Chain">How it is loaded: distro, efi, bios, keyvalue; null when not known.</param>
 /// <param name="RootBy">How its command line names the root: PARTUUID, UUID, LABEL, PARTLABEL, device; null when not known.</param>
@@ -22,7 +24,7 @@ public sealed record ImageCard(
     string Id,
     string Name,
     string Version,
-    string Flavour,
+    string? Flavour,
     InstructionSet InstructionSet,
     string Kernel,
     IReadOnlyList<Supported> Supports,
@@ -31,20 +33,20 @@ public sealed record ImageCard(
     long ExpandedBytes,
     int SmallestCardGb,
     int RecommendedCardGb,
-    int MinimumMemoryMiB,
-    int ComfortableMemoryMiB,
+    int? MinimumMemoryMiB,
+    int? ComfortableMemoryMiB,
     int? LongTermUntil,
     string? ConsoleDevice,
-    int ConsoleSpeed,
+    int? ConsoleSpeed,
     IReadOnlyList<string> OutputsOn,
-    bool NeedsNetworkAtFirstBoot,
-    bool NeedsScreenAtFirstBoot,
-    bool GrowsAtFirstBoot,
+    bool? NeedsNetworkAtFirstBoot,
+    bool? NeedsScreenAtFirstBoot,
+    bool? GrowsAtFirstBoot,
     IReadOnlyList<string> BootMedia,
     IReadOnlyList<int> FirstBootSeconds,
     string RootPartUuid,
     string DefaultUser,
-    bool PasswordChangeForced,
+    bool? PasswordChangeForced,
     string? Chain,
     string? RootBy,
     IReadOnlyList<string>? Trees,

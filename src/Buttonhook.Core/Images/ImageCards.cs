@@ -7,10 +7,6 @@ namespace Buttonhook.Core.Images;
 /// <summary>Makes image cards from what the inspection found.</summary>
 public static class ImageCards
 {
-    // What systems of these flavours want in practice (work.md, section 2): half a gigabyte is for servers, a desktop wants 2 GB.
-    private const int ServerMemory = 512;
-    private const int DesktopMemory = 2048;
-
     /// <summary>The card of an inspected image; a problem when no kernel tells what processor it is for.</summary>
     /// <param name="path">Where the file lies, as it is kept on the card.</param>
     public static Answer<ImageCard> From(Inspection found, string path)
@@ -36,7 +32,9 @@ public static class ImageCards
             Id(file, found),
             version.Length > 0 && name.Contains(version, StringComparison.Ordinal) ? name : $"{name} {version}".Trim(),
             "",
-            desktop ? "desktop" : "server",
+            found.FirstBoot is null ? null
+                : desktop ? "desktop"
+                : "server",
             set,
             found.Kernel?.Version ?? "",
             [],
@@ -45,23 +43,23 @@ public static class ImageCards
             found.ExpandedBytes,
             CardPlan.SmallestGb(found.SmallestCardBytes),
             found.RecommendedCardGb,
-            desktop ? DesktopMemory / 2 : ServerMemory / 2,
-            desktop ? DesktopMemory : ServerMemory,
+            null,
+            null,
             null,
             console?.Split(',')[0],
             console?.Split(',') is [_, var mode, ..]
             && int.TryParse(new string([.. mode.TakeWhile(char.IsAsciiDigit)]), CultureInfo.InvariantCulture, out var speed)
                 ? speed
-                : 115200,
+                : null,
             [],
-            false,
-            false,
-            found.FirstBoot?.GrowsBy is not null,
-            ["card", "usb", "ssd", "flash"],
-            [60, 300],
+            null,
+            null,
+            found.FirstBoot is { } facts ? facts.GrowsBy is not null : null,
+            [],
+            [],
             root?.StartsWith("PARTUUID=", StringComparison.OrdinalIgnoreCase) == true ? root[9..] : "",
             person?.Name ?? "",
-            person?.ChangeForced ?? false,
+            person?.ChangeForced,
             found.Chain,
             root is null ? null
                 : root.Split('=', 2) is [var key, _] && key.ToUpperInvariant() is "PARTUUID" or "UUID" or "LABEL" or "PARTLABEL"

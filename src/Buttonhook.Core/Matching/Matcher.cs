@@ -348,13 +348,19 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> BootMedium(Pair p)
     {
-        if (p.Model.BootMedia.Count == 0)
+        if (p.Model.BootMedia.Count == 0 || p.Image.BootMedia.Count == 0)
         {
-            yield return (
-                Bearing.Unproven,
-                $"Cannot tell without knowing where the board looks for a system: this image starts from {string.Join(" or ", p.Image.BootMedia)}."
-            );
-            if (p.Board.Connected.CardGb is null && p.Image.BootMedia.Contains("card"))
+            // What a dry boot started needs nobody's word for the medium.
+            if (p.Dry?.Verdict != DryVerdict.Boots)
+                yield return (
+                    Bearing.Unproven,
+                    p.Model.BootMedia.Count > 0
+                        ? $"Cannot tell without knowing what the image starts from: nobody says. This board looks at {string.Join(", ", p.Model.BootMedia)}."
+                    : p.Image.BootMedia.Count > 0
+                        ? $"Cannot tell without knowing where the board looks for a system: this image starts from {string.Join(" or ", p.Image.BootMedia)}."
+                    : "Cannot tell without knowing where the board looks for a system, and what the image starts from."
+                );
+            if (p.Board.Connected.CardGb is null && ForCard(p.Image))
                 yield return (Bearing.Change, "No card is in this board yet.");
             yield break;
         }
@@ -371,9 +377,12 @@ public static class Matcher
             yield return (Bearing.Note, $"Goes onto {common}, not onto a card.");
     }
 
+    /// <summary>Whether an image may go onto a card.</summary>
+    private static bool ForCard(ImageCard image) => image.BootMedia.Count == 0 || image.BootMedia.Contains("card");
+
     private static IEnumerable<(Bearing, string)> CardSize(Pair p)
     {
-        if (p.Board.Connected.CardGb is not { } card || !p.Image.BootMedia.Contains("card") || p.Wish.School is School.LoaderOnCard)
+        if (p.Board.Connected.CardGb is not { } card || !ForCard(p.Image) || p.Wish.School is School.LoaderOnCard)
             yield break;
         var plan = CardPlan.For(p.Image, card, p.Catalogue.CardBand);
         if (!plan.Fits)
@@ -392,21 +401,33 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> Memory(Pair p)
     {
+        var needs = p.Image.MinimumMemoryMiB is { } least
+            ? $"it needs {Sizes.Memory(least)}"
+            : "nothing in the image says how much it needs";
         if (p.Board.MemoryMiB is not { } memory)
         {
             yield return (
                 Bearing.Unproven,
-                $"Cannot tell without the memory that is fitted: it needs {Sizes.Memory(p.Image.MinimumMemoryMiB)}. The loader's first lines say how much there is."
+                $"Cannot tell without the memory that is fitted: {needs}. The loader's first lines say how much there is."
             );
             yield break;
         }
-        if (memory < p.Image.MinimumMemoryMiB)
+        if (p.Image.MinimumMemoryMiB is null)
+            // A dry boot found room for the kernel and its first files.
+            yield return (
+                p.Dry?.Verdict == DryVerdict.Boots ? Bearing.Note : Bearing.Unproven,
+                $"How much memory it needs is not known: {needs}. This board has {Sizes.Memory(memory)}."
+            );
+        else if (memory < p.Image.MinimumMemoryMiB)
             yield return (
                 Bearing.Stops,
-                $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB)} of memory; this board has {Sizes.Memory(memory)}."
+                $"Needs {Sizes.Memory(p.Image.MinimumMemoryMiB.Value)} of memory; this board has {Sizes.Memory(memory)}."
             );
         else if (memory < p.Image.ComfortableMemoryMiB)
-            yield return (Bearing.Note, $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB)} is comfortable.");
+            yield return (
+                Bearing.Note,
+                $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB.Value)} is comfortable."
+            );
         if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && memory > 4096)
             yield return (Bearing.Note, "A 32-bit system gives one program 4 GiB at most.");
     }
@@ -423,10 +444,15 @@ public static class Matcher
             );
         else if (p.Image.ConsoleDevice is null)
             yield return (Bearing.Change, $"No serial console on its command line: add {wanted.Argument}.");
+        else if (p.Image.ConsoleDevice == wanted.Device && p.Image.ConsoleSpeed is null)
+            yield return (
+                p.Dry?.Verdict == DryVerdict.Boots ? Bearing.Note : Bearing.Unproven,
+                $"Its console is {wanted.Device}, at a speed that it does not name; this board's is {wanted.Speed}: set {wanted.Argument} to be sure."
+            );
         else if (p.Image.ConsoleDevice != wanted.Device || p.Image.ConsoleSpeed != wanted.Speed)
             yield return (
                 Bearing.Change,
-                $"Its console is {p.Image.ConsoleDevice} at {p.Image.ConsoleSpeed}; this board's is {wanted.Device} at {wanted.Speed}: set {wanted.Argument}."
+                $"Its console is {p.Image.ConsoleDevice}{(p.Image.ConsoleSpeed is { } speed ? $" at {speed}" : "")}; this board's is {wanted.Device} at {wanted.Speed}: set {wanted.Argument}."
             );
         else
             yield return (Bearing.Good, "Serial login on by default.");
@@ -454,13 +480,16 @@ public static class Matcher
 
     private static IEnumerable<(Bearing, string)> FirstBoot(Pair p)
     {
-        if (p.Image.NeedsScreenAtFirstBoot && !p.Wish.Screen)
+        if (p.Image.NeedsScreenAtFirstBoot == true && !p.Wish.Screen)
             yield return (Bearing.Change, "Asks its first questions on a screen: connect one, or answer them in first-boot files.");
-        if (p.Image.NeedsNetworkAtFirstBoot && !p.Board.Connected.Network)
+        if (p.Image.NeedsNetworkAtFirstBoot == true && !p.Board.Connected.Network)
             yield return (Bearing.Change, "Fetches packages at its first boot: connect the network first.");
-        if (p.Image.GrowsAtFirstBoot)
-            yield return (Bearing.Note, $"Root grows at first boot: allow {Math.Ceiling(p.Image.FirstBootSeconds[^1] / 60.0):0} min.");
-        if (p.Image.PasswordChangeForced)
+        if (p.Image.GrowsAtFirstBoot == true)
+            yield return (
+                Bearing.Note,
+                $"Root grows at first boot{(p.Image.FirstBootSeconds is [.., var longest] ? $": allow {Math.Ceiling(longest / 60.0):0} min" : "")}."
+            );
+        if (p.Image.PasswordChangeForced == true)
             yield return (Bearing.Note, "The first login asks for a new password.");
     }
 
@@ -471,6 +500,9 @@ public static class Matcher
         else if (p.Image.SystemDate is { } day)
             yield return (Bearing.Note, $"Put together on {day}.");
         else
-            yield return (Bearing.Note, "Not a long-term release.");
+            yield return (
+                Bearing.Note,
+                p.Image.Supports.Count > 0 ? "Not a long-term release." : "How long it is kept up to date is not known."
+            );
     }
 }

@@ -44,8 +44,8 @@ public sealed record CardPlan(
             free >= 0,
             free >= updates,
             WriteTime(image.ExpandedBytes),
-            image.GrowsAtFirstBoot ? card : image.ExpandedBytes,
-            Usable(image.GrowsAtFirstBoot ? card : image.ExpandedBytes)
+            image.GrowsAtFirstBoot == true ? card : image.ExpandedBytes,
+            Usable(image.GrowsAtFirstBoot == true ? card : image.ExpandedBytes)
         );
     }
 

@@ -22,8 +22,13 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
         var need = image.ExpandedBytes + CardPlan.UpdateRoom(image.ExpandedBytes);
         var recovery = recoveryBytes > 0 ? new[] { new MediumPart("card", "Recovery, at the end", recoveryBytes) } : [];
         var recoveryStep =
-            recoveryBytes > 0 && image.GrowsAtFirstBoot
-                ? ["Stop the root from growing into the recovery partition: it grows at first boot by itself."]
+            recoveryBytes > 0 && image.GrowsAtFirstBoot != false
+                ?
+                [
+                    image.GrowsAtFirstBoot == true
+                        ? "Stop the root from growing into the recovery partition: it grows at first boot by itself."
+                        : "See to it that the root does not grow into the recovery partition: whether it grows by itself is not known.",
+                ]
                 : Array.Empty<string>();
         string TooSmall(long bytes) => $"That is {Sizes.Binary(bytes)}; the card holds {Sizes.Binary(card)}.";
         string[] Fits(long bytes) => card >= bytes ? [] : [card == 0 ? "No card is in this board." : TooSmall(bytes)];

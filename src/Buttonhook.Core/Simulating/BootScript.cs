@@ -429,7 +429,7 @@ internal sealed class BootScript
             Say(90, "         Starting \x1b[0;1;39msystemd-journald.service\x1b[0m - Journal Service...");
             Ok(500, "Started \x1b[0;1;39msystemd-journald.service\x1b[0m - Journal Service");
         }
-        if (plan.FirstBoot && plan.Image.GrowsAtFirstBoot)
+        if (plan.FirstBoot && plan.Image.GrowsAtFirstBoot == true)
         {
             Say(
                 400,

@@ -64,6 +64,55 @@ public class UnknownTests
         }
     }
 
+    private static readonly (string Fact, Func<ImageCard, ImageCard> Without)[] ImageFacts =
+    [
+        ("flavour", i => i with { Flavour = null }),
+        ("kernel", i => i with { Kernel = "" }),
+        ("least memory", i => i with { MinimumMemoryMiB = null }),
+        ("all memory", i => i with { MinimumMemoryMiB = null, ComfortableMemoryMiB = null }),
+        ("console speed", i => i with { ConsoleSpeed = null }),
+        ("network at first boot", i => i with { NeedsNetworkAtFirstBoot = null }),
+        ("screen at first boot", i => i with { NeedsScreenAtFirstBoot = null }),
+        ("growing", i => i with { GrowsAtFirstBoot = null }),
+        ("media", i => i with { BootMedia = [] }),
+        ("boards", i => i with { Supports = [] }),
+        ("times", i => i with { FirstBootSeconds = [] }),
+    ];
+
+    public static TheoryData<string> ImageNames => [.. ImageFacts.Select(f => f.Fact)];
+
+    /// <summary>What only a maker knows is not made up from an image, and its absence is no all-clear where the presence of it was a warning.</summary>
+    [Theory]
+    [MemberData(nameof(ImageNames))]
+    public void A_fact_that_an_image_card_lacks_never_turns_a_warning_into_an_all_clear(string fact)
+    {
+        var without = ImageFacts.Single(f => f.Fact == fact).Without;
+        // What asks for a connection at the first boot is a wish of the image that only its maker can tell; not knowing it is said elsewhere.
+        var told = new[] { "network at first boot", "screen at first boot" };
+        foreach (var model in Bench.Catalogue.Models)
+        foreach (var image in Bench.Catalogue.Images)
+        foreach (var memory in new[] { 256, 4096 })
+        {
+            var board = Bench.Board(model.Id, model.Revisions[^1].Id) with { MemoryMiB = memory };
+            Match Of(ImageCard of)
+            {
+                of = of with { Id = "tried" };
+                var catalogue = Bench.With([], [of]);
+                return Matcher
+                    .Match(board, catalogue, BootRecord.Of(board, catalogue, []), Wish.Usual(board))
+                    .Single(m => m.Image.Id == of.Id);
+            }
+            var (known, unknown) = (Of(image), Of(without(image)));
+            var onlyTold = known.Reasons.Where(r => r.Bearing <= Bearing.Change).All(r => r.Rule == "first-boot");
+            if (told.Contains(fact) && onlyTold)
+                continue;
+            Assert.False(
+                known.Verdict != Verdict.Fits && unknown.Verdict == Verdict.Fits,
+                $"{image.Id} on {model.Id} with {memory} MiB without {fact}: {string.Join(" ", known.Reasons.Select(r => r.Text))}"
+            );
+        }
+    }
+
     [Fact]
     public void A_board_of_which_nothing_is_known_neither_fits_nor_is_refused_and_each_reason_names_what_is_missing()
     {

@@ -4,7 +4,7 @@ import { CardLinks } from "../shared/CardLinks";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useFound } from "../shared/queries";
-import { binary, decimal, memory, setName } from "../shared/words";
+import { binary, decimal, consoleOf, memoryOf, setName } from "../shared/words";
 import { RemovedList } from "../shared/RemovedList";
 import { FoundImage } from "./FoundImage";
 import { ImageFilePanel } from "./ImageFilePanel";
@@ -47,8 +47,8 @@ function ShelvedImage({ image: i, models, own }: { image: ImageCard; models: Map
     ["Device trees", i.trees?.join(", ")],
     ["Download, unpacked", `${decimal(i.downloadBytes)}, ${binary(i.expandedBytes)}`],
     ["Card", `${i.smallestCardGb} GB, better ${i.recommendedCardGb}`],
-    ["Memory", `${memory(i.minimumMemoryMiB)}, better ${memory(i.comfortableMemoryMiB)}`],
-    ["Console", i.consoleDevice ? <code>{`${i.consoleDevice},${i.consoleSpeed}`}</code> : "none"],
+    ["Memory", memoryOf(i)],
+    ["Console", i.consoleDevice ? <code>{consoleOf(i)}</code> : "none"],
     ["Way onto the card", i.kind === "installer" ? "files copied onto FAT32" : "written as it is"],
     ["Default user", i.defaultUser],
     ["File", i.path],

@@ -1,5 +1,5 @@
 import type { ImageCard, MatchRow } from "../shared/api";
-import { binary, decimal, memory } from "../shared/words";
+import { binary, consoleOf, decimal, memoryOf, yes } from "../shared/words";
 import { Boots, verdictNames } from "./Boots";
 
 /** Two images laid side by side; where they differ, the row is marked. */
@@ -8,14 +8,17 @@ export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images:
   const rows: [string, (m: MatchRow, i: ImageCard) => string][] = [
     ["For this board", (m) => verdictNames[m.verdict]],
     ["Kernel", (_, i) => i.kernel],
-    ["Long-term support", (_, i) => (i.longTermUntil ? `to ${i.longTermUntil}` : "no")],
+    [
+      "Long-term support",
+      (_, i) => (i.longTermUntil ? `to ${i.longTermUntil}` : yes(i.supports.length > 0 ? false : null)),
+    ],
     ["Download", (_, i) => decimal(i.downloadBytes)],
     ["Unpacked", (_, i) => binary(i.expandedBytes)],
     ["Smallest card, better", (_, i) => `${i.smallestCardGb} GB, ${i.recommendedCardGb} GB`],
-    ["Memory, better", (_, i) => `${memory(i.minimumMemoryMiB)}, ${memory(i.comfortableMemoryMiB)}`],
-    ["Console", (_, i) => (i.consoleDevice ? `${i.consoleDevice},${i.consoleSpeed}` : "none")],
-    ["Root grows at first boot", (_, i) => (i.growsAtFirstBoot ? "yes" : "no")],
-    ["Needs the network at first boot", (_, i) => (i.needsNetworkAtFirstBoot ? "yes" : "no")],
+    ["Memory, better", (_, i) => memoryOf(i)],
+    ["Console", (_, i) => consoleOf(i) ?? "none"],
+    ["Root grows at first boot", (_, i) => yes(i.growsAtFirstBoot)],
+    ["Needs the network at first boot", (_, i) => yes(i.needsNetworkAtFirstBoot)],
   ];
   return (
     <section className="side-by-side" aria-labelledby="beside-title">

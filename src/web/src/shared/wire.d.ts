@@ -3583,7 +3583,7 @@ export interface components {
             id: string;
             name: string;
             version: string;
-            flavour: string;
+            flavour: null | string;
             instructionSet: components["schemas"]["InstructionSet"];
             kernel: string;
             supports: components["schemas"]["Supported"][];
@@ -3597,23 +3597,23 @@ export interface components {
             /** Format: int32 */
             recommendedCardGb: number;
             /** Format: int32 */
-            minimumMemoryMiB: number;
+            minimumMemoryMiB: null | number;
             /** Format: int32 */
-            comfortableMemoryMiB: number;
+            comfortableMemoryMiB: null | number;
             /** Format: int32 */
             longTermUntil: null | number;
             consoleDevice: null | string;
             /** Format: int32 */
-            consoleSpeed: number;
+            consoleSpeed: null | number;
             outputsOn: string[];
-            needsNetworkAtFirstBoot: boolean;
-            needsScreenAtFirstBoot: boolean;
-            growsAtFirstBoot: boolean;
+            needsNetworkAtFirstBoot: null | boolean;
+            needsScreenAtFirstBoot: null | boolean;
+            growsAtFirstBoot: null | boolean;
             bootMedia: string[];
             firstBootSeconds: number[];
             rootPartUuid: string;
             defaultUser: string;
-            passwordChangeForced: boolean;
+            passwordChangeForced: null | boolean;
             chain: null | string;
             rootBy: null | string;
             trees: null | string[];

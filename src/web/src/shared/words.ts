@@ -1,4 +1,4 @@
-import type { BoardModel, InstructionSet, SeamStep, Stage } from "./api";
+import type { BoardModel, ImageCard, InstructionSet, SeamStep, Stage } from "./api";
 
 export const steps: readonly SeamStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
 
@@ -69,6 +69,21 @@ export function decimal(bytes: number): string {
 export function memory(mebibytes: number): string {
   return mebibytes >= 1024 ? `${mebibytes / 1024} GB` : `${mebibytes} MB`;
 }
+
+/** The memory that an image needs, and is comfortable with. */
+export const memoryOf = (image: ImageCard) =>
+  image.minimumMemoryMiB === null
+    ? "not known"
+    : `${memory(image.minimumMemoryMiB)}${image.comfortableMemoryMiB === null ? "" : `, better ${memory(image.comfortableMemoryMiB)}`}`;
+
+/** The console of an image as its command line names it; null when it names none. */
+export const consoleOf = (image: ImageCard) =>
+  image.consoleDevice === null
+    ? null
+    : [image.consoleDevice, image.consoleSpeed].filter((part) => part !== null).join(",");
+
+/** Yes, no, or that it is not known. */
+export const yes = (is: boolean | null) => (is === null ? "not known" : is ? "yes" : "no");
 
 /** A share in whole percent; what is nearly nothing or nearly all is not rounded to it. */
 export function percent(share: number): string {
