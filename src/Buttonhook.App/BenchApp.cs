@@ -83,6 +83,8 @@ public static class BenchApp
         builder.Services.AddSingleton<RemovalStore>();
         builder.Services.AddSingleton<EditStore>();
         builder.Services.AddSingleton<PhotoStore>();
+        builder.Services.AddSingleton<FolderStore>();
+        builder.Services.AddSingleton<Images.Downloads>();
         builder.Services.AddSingleton<Removals>();
         builder.Services.AddSingleton<SimulatedTerminals>();
         builder.Services.AddSingleton<Captures>();

@@ -17,6 +17,9 @@ public sealed record InspectionStarted(string Id);
 /// <param name="Stamp">When it was last changed, in milliseconds since 1970.</param>
 public sealed record UploadInput(string Name, long TotalBytes, long Stamp);
 
+/// <summary>A folder of this computer, by its whole path.</summary>
+public sealed record FolderInput(string Path);
+
 /// <summary>The image shelf: looking into image files, uploads, and cards made from what was found.</summary>
 public static class ImageEndpoints
 {
@@ -41,6 +44,17 @@ public static class ImageEndpoints
                     cards.Found(id) is { } found ? Results.Ok(found) : Problems.Missing("An inspection of this image")
             )
             .Produces<Inspection>();
+        api.MapGet("/downloads", (Downloads downloads) => downloads.Look());
+        api.MapPost(
+                "/downloads",
+                (FolderInput folder, Downloads downloads) =>
+                    downloads.Watch(folder.Path.Trim()) is { } problem ? problem.Answer() : Results.Ok(downloads.Look())
+            )
+            .Produces<DownloadsView>();
+        api.MapDelete(
+            "/downloads",
+            (string path, FolderStore folders) => folders.Remove(path) ? Results.NoContent() : Problems.Missing("This folder")
+        );
         api.MapPost(
                 "/uploads",
                 (UploadInput input, Uploads uploads) =>

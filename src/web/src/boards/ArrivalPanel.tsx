@@ -7,6 +7,7 @@ import { Progress } from "../shared/Progress";
 import { useArrival, useArrive, useForgetArrival } from "../shared/queries";
 import { useDrop } from "../shared/useDrop";
 import { useUpload } from "../shared/useUpload";
+import { DownloadFolders } from "../images/DownloadFolders";
 import { ArrivedChoice } from "./ArrivedChoice";
 
 /** Takes whatever lies in front of a person, tells what it is, and goes on from there to a board on the bench. */
@@ -72,6 +73,7 @@ export function ArrivalPanel({ level = 1 }: { level?: 1 | 2 }) {
           Look at it
         </Button>
       </Form>
+      <DownloadFolders onLook={(path) => bring({ path, text: null })} />
       {arriving.upload && (
         <Progress
           name={`Sending ${arriving.upload.name}`}

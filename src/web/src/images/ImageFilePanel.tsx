@@ -7,6 +7,7 @@ import { useBench, useInspect, useInspection, useShelveImage, useStopInspection 
 import { useDrop } from "../shared/useDrop";
 import { useUpload } from "../shared/useUpload";
 import { binary } from "../shared/words";
+import { DownloadFolders } from "./DownloadFolders";
 import { FoundImage } from "./FoundImage";
 
 /** Looks into an image file, sent from here or lying on the server's computer, and plays its boot on a board without starting it. */
@@ -93,6 +94,12 @@ export function ImageFilePanel() {
           />
         </Form.Group>
       </Form>
+      <DownloadFolders
+        onLook={(at) => {
+          setPath(at);
+          look(at);
+        }}
+      />
       {arriving.upload && (
         <Progress
           name={`Sending ${arriving.upload.name}`}

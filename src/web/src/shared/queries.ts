@@ -482,3 +482,21 @@ export const useSayPhoto = (id: string) => {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["photos", id] }),
   });
 };
+
+/** What lies in the folders of downloads, looked at again while it is shown. */
+export const useDownloads = () =>
+  useQuery({ queryKey: ["downloads"], queryFn: () => answer(GET("/api/downloads")), refetchInterval: 4000 });
+export const useWatchFolder = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (folder: string) => answer(POST("/api/downloads", { body: { path: folder } })),
+    onSuccess: (now) => queries.setQueryData(["downloads"], now),
+  });
+};
+export const useLeaveFolder = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (folder: string) => answer(DELETE("/api/downloads", { params: { query: { path: folder } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["downloads"] }),
+  });
+};

@@ -2140,6 +2140,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/downloads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DownloadsView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FolderInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DownloadsView"];
+                    };
+                };
+            };
+        };
+        delete: {
+            parameters: {
+                query: {
+                    path: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -3395,6 +3472,20 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
         };
+        DownloadedFile: {
+            path: string;
+            name: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            changedAt: string;
+            looks: string;
+            imageId: null | string;
+        };
+        DownloadsView: {
+            folders: components["schemas"]["WatchedFolder"][];
+            missing: components["schemas"]["MissingFile"][];
+        };
         DraftFact: {
             field: string;
             value: string;
@@ -3558,6 +3649,9 @@ export interface components {
             address: string;
             gateway: null | string;
             nameServers: string[];
+        };
+        FolderInput: {
+            path: string;
         };
         FoundLoader: {
             name: string;
@@ -3791,6 +3885,12 @@ export interface components {
             name: string;
             /** Format: int64 */
             bytes: number;
+        };
+        MissingFile: {
+            imageId: string;
+            title: string;
+            path: string;
+            looking: boolean;
         };
         NearBoots: {
             nearness: components["schemas"]["Nearness"];
@@ -4165,6 +4265,11 @@ export interface components {
             name: string;
             plug: null | string;
             note: null | string;
+        };
+        WatchedFolder: {
+            path: string;
+            files: components["schemas"]["DownloadedFile"][];
+            problem: null | components["schemas"]["Problem"];
         };
         Wire: {
             from: string;
