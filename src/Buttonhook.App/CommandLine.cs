@@ -126,8 +126,12 @@ public static class CommandLine
             Description = "Images packed or not, device trees, folders, Debian packages, archives.",
             Arity = ArgumentArity.OneOrMore,
         };
-        var from = new Command("from", "Tell what device trees say about their boards.") { sources, json };
-        from.SetAction((parse, token) => Task.FromResult(TreeCards.Print(parse.GetValue(sources)!, parse.GetValue(json), token)));
+        var overlays = new Option<string[]>("--overlay") { Description = "An overlay (.dtbo) to lay over each tree; may be given again." };
+        var from = new Command("from", "Tell what device trees say about their boards.") { sources, overlays, json };
+        from.SetAction(
+            (parse, token) =>
+                Task.FromResult(TreeCards.Print(parse.GetValue(sources)!, parse.GetValue(overlays) ?? [], parse.GetValue(json), token))
+        );
         var cards = new Command("cards", "Draft, check, import and export cards, and read them from device trees.")
         {
             draft,

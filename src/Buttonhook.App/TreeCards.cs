@@ -15,14 +15,26 @@ internal static class TreeCards
     };
 
     /// <summary>Prints one object a tree, or lines to read; ends with 1 when a source gave none. What could not be read is told on the error stream.</summary>
-    public static int Print(IReadOnlyList<string> sources, bool json, CancellationToken token)
+    /// <param name="overlays">Files of overlays that are laid over each tree, in this order.</param>
+    public static int Print(IReadOnlyList<string> sources, IReadOnlyList<string> overlays, bool json, CancellationToken token)
     {
+        var over = new List<FoundTree>();
+        foreach (var path in overlays)
+        {
+            var read = InputFiles.Bytes(path, "An overlay");
+            if (read.Value is not { } blob)
+            {
+                Console.Error.WriteLine($"buttonhook: {read.Problem}");
+                return 1;
+            }
+            over.Add(new(path, blob, null));
+        }
         var all = new List<TreeFacts>();
         var failed = false;
         foreach (var source in sources)
         {
             var notes = new List<string>();
-            var read = TreeSources.Facts(source, notes, token);
+            var read = TreeSources.Facts(source, over, notes, token);
             foreach (var note in notes)
                 Console.Error.WriteLine($"buttonhook: {note}");
             if (read.Value is { } facts)

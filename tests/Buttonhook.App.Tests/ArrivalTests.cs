@@ -157,4 +157,50 @@ public sealed class ArrivalTests : InFolder
             s => s.GetProperty("step").GetString() == "prepare" && s.GetProperty("done").GetBoolean()
         );
     }
+
+    [Fact]
+    public async Task An_overlay_that_came_with_a_tree_is_laid_over_it_and_one_alone_is_no_board()
+    {
+        await using var app = await RunningApp.Start(own: true);
+        File("set/a.dtb", Tree("Ladle Quince 5", "ladle,quince-5"));
+        File(
+            "set/overlays/frost.dtbo",
+            new TreeMaker()
+                .Text("/fragment@0", "target-path", "/chosen")
+                .Text("/fragment@0/__overlay__", "stdout-path", "serial2:9600n8")
+                .Blob()
+        );
+        var alone = await Bring(app, Path.Combine(folder, "set/overlays"));
+        Assert.Contains("is an overlay", alone.GetProperty("problem").GetProperty("came").GetString());
+
+        var came = await Bring(app, Path.Combine(folder, "set"));
+        var id = came.GetProperty("id").GetString();
+        Assert.Equal((1, 1), (came.GetProperty("trees").GetInt32(), came.GetProperty("overlays").GetInt32()));
+        var overlay = (await app.Get($"/api/arrivals/{id}/overlays"))[0];
+        Assert.Equal("frost.dtbo", overlay.GetProperty("file").GetString());
+        var tree = (await app.Get($"/api/arrivals/{id}/trees"))[0].GetProperty("source").GetString()!;
+        async Task<JsonElement> Put(string nickname, params string[] overlays) =>
+            (
+                await RunningApp.Json(
+                    await app.Http.PostAsJsonAsync(
+                        $"/api/arrivals/{id}/board",
+                        new
+                        {
+                            nickname,
+                            tree,
+                            mark = (string?)null,
+                            candidate = (object?)null,
+                            overlays,
+                        }
+                    )
+                )
+            ).GetProperty("model");
+        var plain = await Put("Damson");
+        var laid = await Put("Quince", overlay.GetProperty("source").GetString()!);
+        Assert.Equal(1_500_000, plain.GetProperty("console").GetProperty("speed").GetInt32());
+        Assert.Equal(9600, laid.GetProperty("console").GetProperty("speed").GetInt32());
+        Assert.Contains("a.dtb + frost.dtbo", laid.GetProperty("sources").GetProperty("console.speed").GetString());
+        Assert.NotEqual(plain.GetProperty("id").GetString(), laid.GetProperty("id").GetString());
+        Assert.Equal(plain.GetProperty("id").GetString(), (await Put("Medlar")).GetProperty("id").GetString());
+    }
 }

@@ -62,7 +62,7 @@ public sealed class TreeSourcesTests : InFolder
     public void Trees_are_found_in_a_package_a_folder_an_archive_and_alone()
     {
         (string?, string?)[] Found(string path) =>
-            [.. TreeSources.Facts(path, [], default).Value!.Select(f => (f.Source[folder.Length..], f.Model))];
+            [.. TreeSources.Facts(path, [], [], default).Value!.Select(f => (f.Source[folder.Length..], f.Model))];
         Assert.Equal(
             [
                 ("/k.deb:usr/lib/linux-image-x/orchard/pomona.dtb", "Pomona 3"),
@@ -70,7 +70,7 @@ public sealed class TreeSourcesTests : InFolder
             ],
             Found(File("k.deb", Kernel))
         );
-        Assert.Equal("arm64", TreeSources.Facts(Path.Combine(folder, "k.deb"), [], default).Value![0].Architecture);
+        Assert.Equal("arm64", TreeSources.Facts(Path.Combine(folder, "k.deb"), [], [], default).Value![0].Architecture);
         Assert.Equal([("/t.tar.gz:a.dtb", "A")], Found(File("t.tar.gz", Gzip(Tar(("a.dtb", Tree("A")), ("readme.txt", [1]))))));
         Assert.Equal([("/t.tar:a.dtb", "A")], Found(File("t.tar", Tar(("a.dtb", Tree("A"))))));
         File("trees/b.dtb", Tree("B"));
@@ -90,20 +90,20 @@ public sealed class TreeSourcesTests : InFolder
         string Told(string path)
         {
             var notes = new List<string>();
-            var answer = TreeSources.Facts(path, notes, default);
+            var answer = TreeSources.Facts(path, [], notes, default);
             Assert.Null(answer.Value);
             return answer.Problem!.ToString();
         }
         Assert.Contains("has none", Told(File("empty.tar", Tar(("readme.txt", [1])))));
         Assert.Contains("cut off", Told(File("cut.deb", Kernel[..300])));
         Assert.Contains("readable to its end", Told(File("cut.tar.gz", Gzip(Tar(("a.dtb", Tree("A"))))[..120])));
-        Assert.Contains("device tree", Told(File("overlay.dtb", new TreeMaker().Text("/fragment@0", "target-path", "/").Blob())));
+        Assert.Contains("device tree", Told(File("overlay.dtb", new TreeMaker().Text("/fragment@0/__overlay__", "status", "okay").Blob())));
         Assert.Contains("There is none at", Told(Path.Combine(folder, "nowhere")));
         // One damaged tree among others harms only itself.
         var notes = new List<string>();
         File("mixed/a.dtb", Tree("A")[..60]);
         File("mixed/b.dtb", Tree("B"));
-        Assert.Equal("B", Assert.Single(TreeSources.Facts(Path.Combine(folder, "mixed"), notes, default).Value!).Model);
+        Assert.Equal("B", Assert.Single(TreeSources.Facts(Path.Combine(folder, "mixed"), [], notes, default).Value!).Model);
         Assert.Contains("a.dtb cannot be read", Assert.Single(notes));
     }
 

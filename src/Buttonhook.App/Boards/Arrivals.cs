@@ -36,6 +36,7 @@ public enum ArrivalKind
 /// <summary>Something that a person brought, as far as it was looked into.</summary>
 /// <param name="Says">What it is and what it tells, in a sentence or two.</param>
 /// <param name="Trees">How many boards it carries a device tree for.</param>
+/// <param name="Overlays">How many overlays it carries, which change device trees.</param>
 /// <param name="Candidates">Boards whose card is here already that it could be.</param>
 /// <param name="DoneBytes">Bytes of the file that have been read, of <paramref name="TotalBytes"/>.</param>
 public sealed record Arrival(
@@ -44,6 +45,7 @@ public sealed record Arrival(
     string? Path,
     string Says,
     int Trees,
+    int Overlays,
     IReadOnlyList<BoardCandidate> Candidates,
     bool Running,
     long DoneBytes,
@@ -81,7 +83,10 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         /// <summary>The trees with their bytes, by source.</summary>
         public IReadOnlyDictionary<string, FoundTree> Blobs { get; set; } = new Dictionary<string, FoundTree>();
 
-        /// <summary>The same, read and searchable.</summary>
+        /// <summary>Those of them that are overlays.</summary>
+        public IReadOnlyList<FoundTree> Overlays { get; set; } = [];
+
+        /// <summary>The boards among them, read and searchable.</summary>
         public TreeSearch Search { get; set; } = new([]);
 
         /// <summary>What an image holds.</summary>
@@ -96,7 +101,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         internal void Report(long bytes) => Interlocked.Exchange(ref done, bytes);
 
         internal Arrival View(string id) =>
-            new(id, Kind, Path, Says, Search.Count, Candidates, Running, Interlocked.Read(ref done), total, Problem);
+            new(id, Kind, Path, Says, Search.Count, Overlays.Count, Candidates, Running, Interlocked.Read(ref done), total, Problem);
     }
 
     /// <summary>Takes a file or folder of this computer, and looks into it in the background.</summary>
@@ -172,7 +177,14 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
         {
             run.Kind = ArrivalKind.Trees;
             Lay(run, trees);
-            run.Says = Sentence(run, System.IO.Path.GetFileName(path.TrimEnd('/')), null);
+            var name = System.IO.Path.GetFileName(path.TrimEnd('/'));
+            if (run.Search.Count == 0 && run.Overlays.Count > 0)
+                run.Problem = new(
+                    "A board is told by its device tree.",
+                    $"{name} is an overlay: it changes other device trees and is no board by itself.",
+                    "Bring the image, package or folder that holds the device tree and this overlay together."
+                );
+            run.Says = Sentence(run, name, null);
         }
         else
             run.Problem = found.Problem ?? TreeSources.None(path);
@@ -214,6 +226,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
     private static void Lay(Run run, IReadOnlyList<FoundTree> trees)
     {
         run.Blobs = trees.DistinctBy(t => t.Source).ToDictionary(t => t.Source);
+        run.Overlays = TreeSources.Overlays([.. run.Blobs.Values]);
         run.Search = new(TreeSources.Read(trees, [], run.Stop.Token));
     }
 

@@ -22,7 +22,18 @@ public sealed record TreeRow(string Source, string File, string? Model, string? 
 /// <param name="Mark">What is printed on it, when the person says so besides; or null.</param>
 /// <param name="Candidate">A board whose card is here already; null makes a card of its own.</param>
 /// <param name="Simulated">Whether it is a simulated twin, to rehearse with.</param>
-public sealed record ArrivedBoard(string Nickname, string? Tree, string? Mark, BoardChoice? Candidate, bool Simulated = false);
+/// <param name="Overlays">The sources of overlays that are laid over its device tree, in this order.</param>
+public sealed record ArrivedBoard(
+    string Nickname,
+    string? Tree,
+    string? Mark,
+    BoardChoice? Candidate,
+    bool Simulated = false,
+    IReadOnlyList<string>? Overlays = null
+);
+
+/// <summary>An overlay that came in: what is chosen by, and the name of its file.</summary>
+public sealed record OverlayRow(string Source, string File);
 
 /// <summary>A model and a revision of the catalogue.</summary>
 public sealed record BoardChoice(string ModelId, string RevisionId);
@@ -40,9 +51,19 @@ public static class ArrivalEndpoints
             .Produces<Arrival>();
         api.MapDelete("/arrivals/{id}", (string id, Arrivals arrivals) => arrivals.Forget(id) ? Results.NoContent() : Gone());
         api.MapGet("/arrivals/{id}/trees", Trees).Produces<IReadOnlyList<TreeRow>>();
+        api.MapGet(
+                "/arrivals/{id}/overlays",
+                (string id, Arrivals arrivals) =>
+                    arrivals.Found(id) is { } run
+                        ? Results.Ok(run.Overlays.Select(o => new OverlayRow(o.Source, FileOf(o.Source))).ToList())
+                        : Gone()
+            )
+            .Produces<IReadOnlyList<OverlayRow>>();
         api.MapGet("/arrivals/{id}/draft", Draft).Produces<CardDraft>();
         api.MapPost("/arrivals/{id}/board", Put).Produces<BoardView>();
     }
+
+    private static string FileOf(string source) => source[(source.LastIndexOfAny(['/', ':']) + 1)..];
 
     private static IResult Gone() =>
         new Problem("What came in should still be remembered.", "It is not: only the newest twenty are.", "Bring it again.").Answer(
@@ -77,7 +98,7 @@ public static class ArrivalEndpoints
             run.Search.Find(words ?? "", MostTrees)
                 .Select(f => new TreeRow(
                     f.Tree.Source,
-                    f.Tree.Source[(f.Tree.Source.LastIndexOfAny(['/', ':']) + 1)..],
+                    FileOf(f.Tree.Source),
                     f.Tree.Model,
                     f.Tree.Compatible.Count > 0 ? f.Tree.Compatible[0] : null,
                     Math.Round(f.Fit, 2)
@@ -87,19 +108,35 @@ public static class ArrivalEndpoints
     }
 
     /// <summary>What would stand on the board's card: what was read from where, and what nothing tells.</summary>
-    private static IResult Draft(string id, Arrivals arrivals, KnowledgeFiles knowledge, string? tree)
+    private static IResult Draft(string id, Arrivals arrivals, KnowledgeFiles knowledge, string? tree, string[]? overlay)
     {
         if (arrivals.Found(id) is not { } run)
             return Gone();
-        Images.FoundTree? found = null;
-        if (tree is not null && !run.Blobs.TryGetValue(tree, out found))
-            return new Problem(
-                "The device tree should be one of those that came in.",
-                $"{tree} is not.",
-                "Choose one of the list."
-            ).Answer();
+        var chosen = TreeOf(run, tree, overlay);
+        if (chosen.Problem is { } wrong)
+            return wrong.Answer();
+        var found = chosen.Tree;
         var draft = DraftOf(run, null, found, knowledge);
         return draft.Value is { } card ? Results.Ok(card) : draft.Problem!.Answer();
+    }
+
+    /// <summary>The chosen tree with the chosen overlays laid over it; neither tree nor problem when none is chosen.</summary>
+    private static (Images.FoundTree? Tree, Problem? Problem) TreeOf(Arrivals.Run run, string? tree, IReadOnlyList<string>? overlays)
+    {
+        if (tree is null)
+            return (null, null);
+        var over = (overlays ?? []).Select(o => run.Overlays.FirstOrDefault(r => r.Source == o)).ToList();
+        if (!run.Blobs.TryGetValue(tree, out var found) || over.Contains(null))
+            return (
+                null,
+                new Problem(
+                    "The device tree should be one of those that came in.",
+                    $"{tree} is not, or an overlay is not.",
+                    "Choose one of the list."
+                )
+            );
+        var laid = Images.TreeSources.With(found, [.. over.OfType<Images.FoundTree>()]);
+        return (laid.Value, laid.Problem);
     }
 
     private static Answer<CardDraft> DraftOf(Arrivals.Run run, string? mark, Images.FoundTree? tree, KnowledgeFiles knowledge) =>
@@ -134,13 +171,9 @@ public static class ArrivalEndpoints
             return Gone();
         if (string.IsNullOrWhiteSpace(chosen.Nickname) || chosen.Nickname.Length > 40)
             return new Problem("A board should have a nickname of 1 to 40 letters.", "This has none, or more.", "Give it one.").Answer();
-        Images.FoundTree? tree = null;
-        if (chosen.Tree is { } source && !run.Blobs.TryGetValue(source, out tree))
-            return new Problem(
-                "The device tree should be one of those that came in.",
-                $"{source} is not.",
-                "Choose one of the list."
-            ).Answer();
+        var (tree, unlaid) = TreeOf(run, chosen.Tree, chosen.Overlays);
+        if (unlaid is not null)
+            return unlaid.Answer();
         var card = CardOf(run, chosen, tree, knowledge, cards);
         if (card.Value is not { } made)
             return card.Problem!.Answer();
@@ -224,13 +257,23 @@ public static class ArrivalEndpoints
         // Another board of the same name keeps its own card; the very same one is taken as it is.
         for (var n = 2; cards.Catalogue.Model(card.Id) is { } other; n++)
         {
-            if (tree is not null && other.Revisions is [{ Compatible: { } name } only] && name == card.Revisions[0].Compatible)
+            if (
+                tree is not null
+                && other.Revisions is [{ Compatible: { } name } only]
+                && name == card.Revisions[0].Compatible
+                && IsPlain(other)
+                && IsPlain(card)
+            )
                 return Tuple.Create(other, only.Id);
             card = card with { Id = $"{CardDraft.IdOf(card.Maker, card.Name)}-{n}" };
         }
         var added = cards.Import("The card", DataFile.Write(card));
         return added.Value is { Boards: [var stored] } ? Tuple.Create(stored, stored.Revisions[0].Id) : added.Problem!;
     }
+
+    /// <summary>Whether no overlay was laid over the tree that a card was read from.</summary>
+    private static bool IsPlain(BoardModel card) =>
+        card.Sources?.Values.All(v => !v.Contains(".dtbo", StringComparison.OrdinalIgnoreCase)) ?? true;
 
     /// <summary>The card of the image that came in; neither card nor problem when it was none.</summary>
     private static (ImageCard? Value, Problem? Problem) ImageOf(Arrivals.Run run)

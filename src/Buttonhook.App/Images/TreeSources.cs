@@ -21,11 +21,27 @@ public static class TreeSources
     private const int MostTrees = 20_000;
 
     /// <summary>Reads all trees of a source; a problem when it holds none. What could not be read of it is told to <paramref name="notes"/>.</summary>
-    public static Answer<IReadOnlyList<TreeFacts>> Facts(string path, ICollection<string> notes, CancellationToken token)
+    /// <param name="overlays">What is laid over each of its trees; one that it does not fit is told to the notes and left out.</param>
+    public static Answer<IReadOnlyList<TreeFacts>> Facts(
+        string path,
+        IReadOnlyList<FoundTree> overlays,
+        ICollection<string> notes,
+        CancellationToken token
+    )
     {
         var found = Find(path, notes, token);
         if (found.Value is not { } trees)
             return found.Problem!;
+        if (overlays.Count > 0)
+        {
+            var laid = new List<FoundTree>();
+            foreach (var tree in trees.Where(t => !IsOverlay(t.Blob)))
+                if (With(tree, overlays) is var with && with.Value is { } changed)
+                    laid.Add(changed);
+                else
+                    notes.Add($"{tree.Source}: {with.Problem}");
+            trees = laid;
+        }
         var unread = new List<string>();
         var facts = Read(trees, unread, token);
         foreach (var note in unread)
@@ -54,8 +70,7 @@ public static class TreeSources
         try
         {
             var tree = DeviceTree.Read(found.Blob);
-            // An overlay changes other trees and is no board.
-            if (tree.Model is null && tree.Compatible.Count == 0 && tree.Find("/fragment@0") is not null)
+            if (TreeOverlay.IsOverlay(tree))
                 return null;
             return TreeReader.Read(tree, found.Source, found.Architecture);
         }
@@ -65,6 +80,38 @@ public static class TreeSources
             return null;
         }
     }
+
+    /// <summary>Those of the found trees that are overlays: they change other trees and are no boards.</summary>
+    public static IReadOnlyList<FoundTree> Overlays(IReadOnlyList<FoundTree> trees) => [.. trees.Where(t => IsOverlay(t.Blob))];
+
+    private static bool IsOverlay(byte[] blob)
+    {
+        try
+        {
+            return TreeOverlay.IsOverlay(DeviceTree.Read(blob));
+        }
+        catch (UnreadableException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>A tree with overlays laid over it in their order, told by all their files.</summary>
+    public static Answer<FoundTree> With(FoundTree tree, IReadOnlyList<FoundTree> overlays)
+    {
+        foreach (var overlay in overlays)
+        {
+            var name = overlay.Source[(overlay.Source.LastIndexOfAny(['/', ':']) + 1)..];
+            var laid = TreeOverlay.Lay(tree.Blob, overlay.Blob, name);
+            if (laid.Value is not { } blob)
+                return laid.Problem!;
+            tree = new($"{tree.Source} + {name}", blob, tree.Architecture);
+        }
+        return tree;
+    }
+
+    private static bool IsNamedTree(string name) =>
+        name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase) || name.EndsWith(".dtbo", StringComparison.OrdinalIgnoreCase);
 
     private static Answer<IReadOnlyList<FoundTree>> Find(string path, ICollection<string> notes, CancellationToken token)
     {
@@ -112,8 +159,8 @@ public static class TreeSources
     {
         var all = new EnumerationOptions { RecurseSubdirectories = true, IgnoreInaccessible = true };
         return Directory
-            .EnumerateFiles(path, "*.dtb", all)
-            .Where(f => FileKinds.Of(f).Kind == FileKind.Regular && new FileInfo(f).Length <= LargestTree)
+            .EnumerateFiles(path, "*.dtb*", all)
+            .Where(f => IsNamedTree(f) && FileKinds.Of(f).Kind == FileKind.Regular && new FileInfo(f).Length <= LargestTree)
             .Order(StringComparer.Ordinal)
             .Take(MostTrees)
             .Select(f => new FoundTree(f, File.ReadAllBytes(f), null))
@@ -204,12 +251,7 @@ public static class TreeSources
         while (tar.GetNextEntry() is { } entry)
         {
             token.ThrowIfCancellationRequested();
-            if (
-                entry.DataStream is not { } data
-                || entry.Length > LargestTree
-                || found.Count >= MostTrees
-                || !entry.Name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase)
-            )
+            if (entry.DataStream is not { } data || entry.Length > LargestTree || found.Count >= MostTrees || !IsNamedTree(entry.Name))
                 continue;
             var bytes = new byte[entry.Length];
             data.ReadExactly(bytes);
@@ -223,11 +265,7 @@ public static class TreeSources
         var found = new List<FoundTree>();
         using var zip = ZipFile.OpenRead(path);
         foreach (var entry in zip.Entries)
-            if (
-                entry.FullName.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase)
-                && entry.Length <= LargestTree
-                && found.Count < MostTrees
-            )
+            if (IsNamedTree(entry.FullName) && entry.Length <= LargestTree && found.Count < MostTrees)
             {
                 var bytes = new byte[entry.Length];
                 using var data = entry.Open();

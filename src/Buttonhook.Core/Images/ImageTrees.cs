@@ -44,7 +44,12 @@ public static class ImageTrees
             foreach (var name in files.List(folder))
             {
                 var path = folder.TrimEnd('/') + "/" + name;
-                if (name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase) && files.Read(path, Largest) is { } blob)
+                if (
+                    (
+                        name.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase)
+                        || name.EndsWith(".dtbo", StringComparison.OrdinalIgnoreCase)
+                    ) && files.Read(path, Largest) is { } blob
+                )
                     list.Add((path, blob));
                 else if (MayHold(path) && files.Find(path) is { IsFolder: true })
                     list.Add((path, null));

@@ -3,12 +3,16 @@ import { Button, Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import type { Arrival, CardDraft } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useArrivedDraft, useArrivedTrees, usePutArrived } from "../shared/queries";
+import { useArrivedDraft, useArrivedOverlays, useArrivedTrees, usePutArrived } from "../shared/queries";
 import { percent } from "../shared/words";
 
-type Choice = { tree: string | null; candidate: { modelId: string; revisionId: string } | null };
+type Choice = {
+  tree: string | null;
+  candidate: { modelId: string; revisionId: string } | null;
+  overlays: string[];
+};
 
-const own: Choice = { tree: null, candidate: null };
+const own: Choice = { tree: null, candidate: null, overlays: [] };
 const fieldNames: Record<string, string> = {
   processor: "Chip",
   instructionSet: "Processor",
@@ -30,10 +34,15 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
   const trees = useArrivedTrees(came.id, useDeferredValue(words), came.trees > 0);
   const rows = trees.data ?? [];
   const [picked, setPicked] = useState<Choice | null>(null);
-  const only = came.trees === 1 && rows[0] ? { tree: rows[0].source, candidate: null } : null;
+  const only = came.trees === 1 && rows[0] ? { tree: rows[0].source, candidate: null, overlays: [] } : null;
   const needsChoice = came.trees > 0 || came.candidates.length > 0;
   const choice = picked ?? only ?? (needsChoice || (came.kind === "image" && came.trees === 0) ? null : own);
-  const draft = useArrivedDraft(came.id, choice?.tree ?? null, choice !== null && choice.candidate === null);
+  const draft = useArrivedDraft(
+    came.id,
+    choice?.tree ?? null,
+    choice?.overlays ?? [],
+    choice !== null && choice.candidate === null,
+  );
   const group = useId();
   const facts = choice?.candidate === null && draft.data && <DraftFacts draft={draft.data} />;
   const list = needsChoice;
@@ -63,7 +72,7 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
                 key={`${c.modelId} ${c.revisionId}`}
                 group={group}
                 checked={choice?.candidate?.modelId === c.modelId && choice.candidate.revisionId === c.revisionId}
-                onPick={() => setPicked({ tree: null, candidate: { modelId: c.modelId, revisionId: c.revisionId } })}
+                onPick={() => setPicked({ ...own, candidate: { modelId: c.modelId, revisionId: c.revisionId } })}
                 name={c.name}
                 note={`${percent(c.probability)}, has a card here`}
               />
@@ -73,7 +82,7 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
                 key={t.source}
                 group={group}
                 checked={choice?.tree === t.source}
-                onPick={() => setPicked({ tree: t.source, candidate: null })}
+                onPick={() => setPicked({ ...own, tree: t.source })}
                 name={t.model ?? t.file}
                 note={t.compatible ?? t.file}
               />
@@ -100,6 +109,13 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
         <div>
           {came.kind === "image" && came.trees === 0 && (
             <p>Bring the board&apos;s device tree, its log or its print besides: this image does not name a board.</p>
+          )}
+          {choice?.tree != null && came.overlays > 0 && (
+            <OverlayChoice
+              id={came.id}
+              chosen={choice.overlays}
+              onChoose={(overlays) => setPicked({ ...choice, overlays })}
+            />
           )}
           {choice && <PutForm key={nameOf(draft.data)} came={came} choice={choice} start={nameOf(draft.data)} />}
           <ProblemNote error={draft.error} />
@@ -132,6 +148,48 @@ function Row({
         <strong>{name}</strong> <code>{note}</code>
       </span>
     </label>
+  );
+}
+
+/** Overlays that came in beside the tree, to be laid over it in the order in which they are chosen. */
+function OverlayChoice({
+  id,
+  chosen,
+  onChoose,
+}: {
+  id: string;
+  chosen: string[];
+  onChoose: (overlays: string[]) => void;
+}) {
+  const overlays = useArrivedOverlays(id, true);
+  const [words, setWords] = useState("");
+  const shown = (overlays.data ?? []).filter((o) => o.file.toLowerCase().includes(words.toLowerCase())).slice(0, 40);
+  return (
+    <details className="arrived-overlays">
+      <summary>
+        Lay overlays over it
+        {chosen.length > 0 ? `: ${chosen.length} chosen` : ` (${overlays.data?.length ?? 0} came in)`}
+      </summary>
+      {(overlays.data?.length ?? 0) > 12 && (
+        <Form.Control
+          aria-label="Narrow the overlays"
+          placeholder="Narrow by name"
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
+        />
+      )}
+      {shown.map((o) => (
+        <Form.Check
+          key={o.source}
+          type="checkbox"
+          id={`overlay-${o.source}`}
+          label={o.file}
+          checked={chosen.includes(o.source)}
+          onChange={(e) => onChoose(e.target.checked ? [...chosen, o.source] : chosen.filter((c) => c !== o.source))}
+        />
+      ))}
+      <ProblemNote error={overlays.error} />
+    </details>
   );
 }
 
@@ -170,7 +228,14 @@ function PutForm({ came, choice, start }: { came: Arrival; choice: Choice; start
         e.preventDefault();
         // The empty bench that this stands on goes away as soon as the board is there: the promise outlives it.
         put
-          .mutateAsync({ nickname, tree: choice.tree, mark: null, candidate: choice.candidate, simulated })
+          .mutateAsync({
+            nickname,
+            tree: choice.tree,
+            mark: null,
+            candidate: choice.candidate,
+            simulated,
+            overlays: choice.overlays,
+          })
           .then((view) => void go(`/boards/${view.board.id}`))
           .catch(() => undefined);
       }}

@@ -388,11 +388,23 @@ export const useArrivedTrees = (id: string, words: string, enabled: boolean) =>
     enabled,
   });
 /** The card that would come of it: what was read, and what nothing tells. */
-export const useArrivedDraft = (id: string, tree: string | null, enabled: boolean) =>
+export const useArrivedDraft = (id: string, tree: string | null, overlays: string[], enabled: boolean) =>
   useQuery({
-    queryKey: ["arrival", id, "draft", tree],
+    queryKey: ["arrival", id, "draft", tree, overlays],
     queryFn: () =>
-      answer(GET("/api/arrivals/{id}/draft", { params: { path: { id }, query: tree === null ? {} : { tree } } })),
+      answer(
+        GET("/api/arrivals/{id}/draft", {
+          params: { path: { id }, query: tree === null ? {} : { tree, overlay: overlays } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    enabled,
+  });
+/** The overlays that came in beside the trees. */
+export const useArrivedOverlays = (id: string, enabled: boolean) =>
+  useQuery({
+    queryKey: ["arrival", id, "overlays"],
+    queryFn: () => answer(GET("/api/arrivals/{id}/overlays", path(id))),
     enabled,
   });
 export const usePutArrived = (id: string) => {

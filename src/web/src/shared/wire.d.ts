@@ -589,6 +589,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals/{id}/overlays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OverlayRow"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrivals/{id}/draft": {
         parameters: {
             query?: never;
@@ -600,6 +637,7 @@ export interface paths {
             parameters: {
                 query?: {
                     tree?: string;
+                    overlay?: string[];
                 };
                 header?: never;
                 path: {
@@ -2968,6 +3006,8 @@ export interface components {
             says: string;
             /** Format: int32 */
             trees: number;
+            /** Format: int32 */
+            overlays: number;
             candidates: components["schemas"]["BoardCandidate"][];
             running: boolean;
             /** Format: int64 */
@@ -2989,6 +3029,7 @@ export interface components {
             candidate: null | components["schemas"]["BoardChoice"];
             /** @default false */
             simulated: boolean;
+            overlays?: null | string[];
         };
         Attempt: {
             /** Format: int32 */
@@ -3929,6 +3970,10 @@ export interface components {
         };
         /** @enum {unknown} */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
+        OverlayRow: {
+            source: string;
+            file: string;
+        };
         PartAdded: {
             kind: string;
             id: string;
