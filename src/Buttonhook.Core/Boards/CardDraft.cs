@@ -29,17 +29,18 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
         // A log that stops in the loader may name neither; it is one of a board all the same.
         var ofBoard = log || reading?.LastStage is not null;
         var mark = string.IsNullOrWhiteSpace(clues.Mark) ? null : clues.Mark.Trim();
-        if (tree is null && facts?.Board is null && facts?.Architecture is null && mark is null && !ofBoard)
+        var list = ofBoard || clues.Text is null ? null : HardwareList.Read(clues.Text);
+        if (tree is null && facts?.Board is null && facts?.Architecture is null && list is null && mark is null && !ofBoard)
             return new Problem(
                 "A card is made from a device tree, a boot log, text of a running system, or what is printed on the board.",
                 "What was given names no board and no processor.",
-                "Take /sys/firmware/fdt from the running board, or its boot log from the first line on."
+                "Take /sys/firmware/fdt from the running board, its boot log from the first line on, or what dmidecode says of it."
             );
-        return new Making(tree is null ? null : TreeReader.Read(tree, treeFrom), treeFrom, facts, clues.Text, mark).Card();
+        return new Making(tree is null ? null : TreeReader.Read(tree, treeFrom), treeFrom, facts, list, clues.Text, mark).Card();
     }
 
     /// <summary>One card in the making: each fact with its source, each gap with its question.</summary>
-    private sealed class Making(TreeFacts? tree, string treeFrom, Facts? log, string? text, string? mark)
+    private sealed class Making(TreeFacts? tree, string treeFrom, Facts? log, HardwareFacts? list, string? text, string? mark)
     {
         private const string InText = "log or text";
         private const string OnBoard = "the mark";
@@ -68,8 +69,13 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
 
         public CardDraft Card()
         {
-            var model = tree?.Model is not null ? (Text: tree.Model, From: treeFrom) : (Text: log?.Board, From: InText);
-            var (maker, name, revision) = Parts(model.Text);
+            var inList = $"hardware list ({list?.Kind})";
+            var model =
+                tree?.Model is not null ? (Text: tree.Model, From: treeFrom)
+                : list?.Banner is not null ? (Text: list.Banner, From: inList)
+                : (Text: log?.Board, From: InText);
+            var (maker, name, revision) =
+                tree?.Model is null && list?.Product is not null ? (list.Maker, list.Product, list.Version) : Parts(model.Text);
             var banner = Text("banner", null, (model.Text, model.From));
             var printed = Text("mark", "What is printed on it?", (mark, OnBoard));
             var made = Text("maker", null, (maker, model.From));
@@ -77,7 +83,8 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
             var processor = Text(
                 "processor",
                 null,
-                (tree is { Compatible: [_, .., var last] } ? last.Split(',')[^1].ToUpperInvariant() : null, treeFrom)
+                (tree is { Compatible: [_, .., var last] } ? last.Split(',')[^1].ToUpperInvariant() : null, treeFrom),
+                (list?.Processor, inList)
             );
             var set = Set();
             var memory = Memory();
@@ -131,7 +138,8 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
                 "Is it 32-bit ARM, 64-bit ARM, 64-bit RISC-V or x86-64?",
                 v => Enum.TryParse<InstructionSet>(v, true, out var known) ? known.Words() : v,
                 (tree?.Architecture, treeFrom),
-                (log?.Architecture, InText)
+                (log?.Architecture, InText),
+                (list?.Architecture, $"hardware list ({list?.Kind})")
             );
             return words is not null && Enum.TryParse<InstructionSet>(words, true, out var set) ? set : null;
         }
@@ -143,6 +151,7 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
                 "How much memory has it?",
                 v => Sizes.Memory((int)v),
                 (log?.MemoryBytes is { } bytes ? Sold(bytes) : null, InText),
+                (list?.MemoryMiB, $"hardware list ({list?.Kind})"),
                 (tree?.MemoryMiB is { } mebibytes ? Sold((long)mebibytes << 20) : null, treeFrom)
             );
             return (int?)size;
@@ -217,6 +226,11 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
                     )
                 );
             }
+            if (ports.Count == 0 && list is { Ports.Count: > 0 })
+            {
+                Note("ports", list.Ports.Select(p => p.Name), $"hardware list ({list.Kind})");
+                return [.. list.Ports.Select(p => new BoardPort(p.Kind, p.Name, null))];
+            }
             Note("ports", ports.Select(p => p.Name));
             return ports;
         }
@@ -229,13 +243,13 @@ public sealed partial record CardDraft(BoardModel Card, IReadOnlyList<DraftFact>
             return new(null, null);
         }
 
-        private void Note(string field, IEnumerable<string> values)
+        private void Note(string field, IEnumerable<string> values, string? from = null)
         {
-            var list = values.ToList();
-            if (list.Count == 0)
+            var said = values.ToList();
+            if (said.Count == 0)
                 return;
-            read.Add(new(field, string.Join(", ", list), treeFrom));
-            sources[field] = treeFrom;
+            read.Add(new(field, string.Join(", ", said), from ?? treeFrom));
+            sources[field] = from ?? treeFrom;
         }
     }
 
