@@ -107,7 +107,8 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
             [.. shipped.Codes.Where(m => added.Codes.All(a => a.Id != m.Id)), .. added.Codes],
             shipped.Cables,
             [.. shipped.Parts, .. own.Parts],
-            [.. shipped.MeasuredCards, .. measured.MeasuredCards()]
+            [.. shipped.MeasuredCards, .. measured.MeasuredCards()],
+            shipped.Chips
         );
     }
 }

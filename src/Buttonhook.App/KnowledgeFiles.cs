@@ -29,7 +29,8 @@ public sealed record KnowledgeFiles(
         IReadOnlyList<SupplyCable> Cables,
         [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
         IReadOnlyList<ConsoleAdapter> Adapters,
-        IReadOnlyList<MeasuredCard> MeasuredCards
+        IReadOnlyList<MeasuredCard> MeasuredCards,
+        IReadOnlyList<AdapterChip> Chips
     );
 
     /// <summary>Reads <c>data/</c> beside the program; a file that does not match its schema is a problem that names the place.</summary>
@@ -59,7 +60,7 @@ public sealed record KnowledgeFiles(
         var loaders = ReadSigns(data);
         if (loaders.Value is not { } first)
             return loaders.Problem!;
-        var bench = new Parts([], [], [], [], []);
+        var bench = new Parts([], [], [], [], [], []);
         foreach (var room in rooms)
         {
             var parts = DataFile.Read<Parts>("parts.yaml", File.ReadAllText(Path.Combine(data, room, "parts.yaml")), Schema("parts"));
@@ -70,7 +71,8 @@ public sealed record KnowledgeFiles(
                 [.. bench.Cables, .. more.Cables],
                 [.. bench.Fed, .. more.Fed],
                 [.. bench.Adapters, .. more.Adapters],
-                [.. bench.MeasuredCards, .. more.MeasuredCards]
+                [.. bench.MeasuredCards, .. more.MeasuredCards],
+                [.. bench.Chips, .. more.Chips]
             );
         }
         var boards = new DemoBench([]);
@@ -92,7 +94,17 @@ public sealed record KnowledgeFiles(
         var book = RuleBook.Read(Files("rulebook"), Schema("rulebook"));
         return book.Value is { } rules
             ? new KnowledgeFiles(
-                new(cards.Boards, cards.Images, bench.Supplies, bench.Adapters, cards.Codes, bench.Cables, bench.Fed, bench.MeasuredCards),
+                new(
+                    cards.Boards,
+                    cards.Images,
+                    bench.Supplies,
+                    bench.Adapters,
+                    cards.Codes,
+                    bench.Cables,
+                    bench.Fed,
+                    bench.MeasuredCards,
+                    bench.Chips
+                ),
                 new(rules),
                 boards,
                 schemas,

@@ -13,9 +13,9 @@ public static class SerialPorts
                 .Where(path => !path.StartsWith("/dev/ttyS", StringComparison.Ordinal) || HasChip(Path.GetFileName(path))),
         ];
 
-    /// <summary>What a USB adapter says of itself: product, maker and serial number as far as they are there; null for a port that is no USB adapter.</summary>
+    /// <summary>What a USB adapter says of itself: product, maker and serial number as far as they are there, and its ids ("0403:6001"); null for a port that is no USB adapter.</summary>
     /// <param name="system">Where the system tells of its devices (sysfs(5)).</param>
-    public static string? NameOf(string path, string system = "/sys")
+    public static (string Name, string Usb)? AdapterOf(string path, string system = "/sys")
     {
         try
         {
@@ -29,10 +29,11 @@ public static class SerialPorts
                     File.Exists(Path.Combine(device, file)) && File.ReadAllText(Path.Combine(device, file)).Trim() is { Length: > 0 } text
                         ? text
                         : null;
+                var usb = $"{Says("idVendor")}:{Says("idProduct")}";
                 var name = string.Join(' ', new[] { Says("manufacturer"), Says("product") }.OfType<string>());
                 if (name.Length == 0)
-                    name = $"USB {Says("idVendor")}:{Says("idProduct")}";
-                return Says("serial") is { } serial ? $"{name}, serial number {serial}" : name;
+                    name = $"USB {usb}";
+                return (Says("serial") is { } serial ? $"{name}, serial number {serial}" : name, usb);
             }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)

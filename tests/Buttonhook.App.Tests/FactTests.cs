@@ -96,12 +96,12 @@ public class FactTests
             }
         )
             File.WriteAllText(Path.Combine(usb, file), text);
-        Assert.Equal("Ladle Grey cable, serial number LQ77", Hardware.SerialPorts.NameOf("/dev/ttyUSB3", system));
+        Assert.Equal("Ladle Grey cable, serial number LQ77", Hardware.SerialPorts.AdapterOf("/dev/ttyUSB3", system)!.Value.Name);
         File.Delete(Path.Combine(usb, "manufacturer"));
         File.Delete(Path.Combine(usb, "product"));
         File.Delete(Path.Combine(usb, "serial"));
-        Assert.Equal("USB 1d0f:0003", Hardware.SerialPorts.NameOf("/dev/ttyUSB3", system));
-        Assert.Null(Hardware.SerialPorts.NameOf("/dev/ttyS0", system));
+        Assert.Equal(("USB 1d0f:0003", "1d0f:0003"), Hardware.SerialPorts.AdapterOf("/dev/ttyUSB3", system)!.Value);
+        Assert.Null(Hardware.SerialPorts.AdapterOf("/dev/ttyS0", system));
         Directory.Delete(system, true);
     }
 

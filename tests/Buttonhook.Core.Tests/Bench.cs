@@ -12,7 +12,8 @@ public static class Bench
         IReadOnlyList<SupplyCable> Cables,
         [property: System.Text.Json.Serialization.JsonPropertyName("parts")] IReadOnlyList<FedPart> Fed,
         IReadOnlyList<ConsoleAdapter> Adapters,
-        IReadOnlyList<MeasuredCard> MeasuredCards
+        IReadOnlyList<MeasuredCard> MeasuredCards,
+        IReadOnlyList<AdapterChip> Chips
     );
 
     public static Catalogue Catalogue { get; } = Read();
@@ -29,7 +30,8 @@ public static class Bench
             Many<RevisionScheme>("demo/codes", "revision-code"),
             parts.Cables,
             parts.Fed,
-            parts.MeasuredCards
+            parts.MeasuredCards,
+            parts.Chips
         );
     }
 

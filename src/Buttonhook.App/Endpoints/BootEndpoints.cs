@@ -16,7 +16,9 @@ public sealed record BootStart(string Source, int? Speed);
 
 /// <summary>A serial port that can be captured.</summary>
 /// <param name="BoardId">The simulated board behind it, or null for a real port.</param>
-public sealed record PortChoice(string Path, string Name, string? BoardId);
+/// <param name="Adapter">What the adapter calls itself, or null.</param>
+/// <param name="Usb">The ids of the adapter (vendor:product), or null.</param>
+public sealed record PortChoice(string Path, string Name, string? BoardId, string? Adapter = null, string? Usb = null);
 
 /// <summary>One console line.</summary>
 /// <param name="Seconds">Seconds since power when it began to arrive, or null.</param>
@@ -88,7 +90,13 @@ public static class BootEndpoints
 
     private static List<PortChoice> Ports(BoardStore boards, SimulatedTerminals terminals) =>
         [
-            .. SerialPorts.Present().Select(p => new PortChoice(p, SerialPorts.NameOf(p) is { } name ? $"{p}, {name}" : p, null)),
+            .. SerialPorts
+                .Present()
+                .Select(p =>
+                    SerialPorts.AdapterOf(p) is var (name, usb)
+                        ? new PortChoice(p, $"{p}, {name}", null, name, usb)
+                        : new PortChoice(p, p, null)
+                ),
             .. boards
                 .All()
                 .Where(b => b.Board.Simulated)

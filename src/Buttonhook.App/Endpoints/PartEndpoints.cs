@@ -12,7 +12,8 @@ namespace Buttonhook.App.Endpoints;
 /// <param name="Plug">What a supply ends in, or null.</param>
 /// <param name="OnUsb">Whether a part hangs on a USB socket.</param>
 /// <param name="Level">The level that an adapter speaks.</param>
-/// <param name="MaxSpeed">The highest rate of an adapter in bits a second.</param>
+/// <param name="MaxSpeed">The highest rate of an adapter in bits a second; not needed where its chip is known.</param>
+/// <param name="Usb">The ids of an adapter that is plugged in (vendor:product), as the system gives them; or null.</param>
 public sealed record PartInput(
     string Kind,
     string Name,
@@ -22,7 +23,8 @@ public sealed record PartInput(
     string? Plug,
     bool OnUsb,
     ConsoleLevel? Level,
-    int? MaxSpeed
+    int? MaxSpeed,
+    string? Usb = null
 );
 
 /// <summary>The kind and id of a part.</summary>
@@ -94,12 +96,21 @@ public static class PartEndpoints
                         "It is missing.",
                         "Read it off the print, or measure its transmit wire."
                     ).Answer();
-                if (Between(input.MaxSpeed, 12_000_000, "The bits a second of an adapter") is { } slow)
+                var chip = cards.Catalogue.Chips.FirstOrDefault(c => input.Usb is not null && c.Usb.Contains(input.Usb));
+                var most = input.MaxSpeed ?? chip?.MaxSpeed;
+                if (Between(most, 12_000_000, "The bits a second of an adapter") is { } slow)
                     return slow.Answer();
                 store.Add(
                     "adapter",
                     id,
-                    new ConsoleAdapter(id, name, [level], input.MaxSpeed!.Value, level == ConsoleLevel.Rs232 ? "nine-pin" : "loose wires"),
+                    new ConsoleAdapter(
+                        id,
+                        name,
+                        [level],
+                        most!.Value,
+                        level == ConsoleLevel.Rs232 ? "nine-pin" : "loose wires",
+                        chip?.Clocks
+                    ),
                     clock.GetUtcNow()
                 );
                 break;

@@ -51,19 +51,33 @@ public sealed record FedPart(string Id, string Name, double Amps, bool OnUsb);
 
 /// <summary>A console adapter: the levels it speaks and the highest rate in bits per second that it reaches.</summary>
 /// <param name="Connector">Its plug: loose wires, or nine-pin.</param>
-/// <param name="BaseSpeed">Its clock over 16: what it divides to get a rate.</param>
+/// <param name="Clocks">What it divides to get a rate, each way that it has; null when that is not known.</param>
 /// <param name="Pins">Its pins in their order; null when nobody noted it.</param>
-/// <param name="DivisorStep">The finest step of its divisor: 1, or 0.125 for one with eighths.</param>
 public sealed record ConsoleAdapter(
     string Id,
     string Name,
     IReadOnlyList<ConsoleLevel> Levels,
     int MaxSpeed,
     string Connector = "loose wires",
-    int BaseSpeed = 3_000_000,
-    double DivisorStep = 0.125,
+    IReadOnlyList<AdapterClock>? Clocks = null,
     IReadOnlyList<AdapterPin>? Pins = null
 );
+
+/// <summary>One way of an adapter to make a rate: a base in bits a second over a divisor.</summary>
+/// <param name="Step">The finest step of the divisor: 1, or 0.125 for one with eighths.</param>
+/// <param name="Least">The smallest divisor.</param>
+/// <param name="Most">The largest divisor.</param>
+public sealed record AdapterClock(double Base, double Step, double Least, double Most)
+{
+    /// <summary>The rate that it makes nearest to a wanted one, in bits a second.</summary>
+    public double Nearest(int wanted) => Base / Math.Clamp(Math.Round(Base / wanted / Step) * Step, Least, Most);
+}
+
+/// <summary>The chip of a USB adapter, told by the ids that it carries.</summary>
+/// <param name="Usb">Vendor and product as the system gives them ("0403:6001").</param>
+/// <param name="MaxSpeed">What every such chip reaches, in bits a second.</param>
+/// <param name="Clocks">As of an adapter; as the kernel's driver for these ids computes a rate.</param>
+public sealed record AdapterChip(IReadOnlyList<string> Usb, int MaxSpeed, IReadOnlyList<AdapterClock>? Clocks);
 
 /// <summary>A pin or wire of an adapter, in the order of its row.</summary>
 /// <param name="Name">As it is printed or usually called.</param>
@@ -80,7 +94,8 @@ public sealed class Catalogue(
     IReadOnlyList<RevisionScheme> codes,
     IReadOnlyList<SupplyCable> cables,
     IReadOnlyList<FedPart> parts,
-    IReadOnlyList<MeasuredCard> measured
+    IReadOnlyList<MeasuredCard> measured,
+    IReadOnlyList<AdapterChip>? chips = null
 )
 {
     private readonly Dictionary<string, BoardModel> modelsById = models.ToDictionary(m => m.Id);
@@ -107,6 +122,9 @@ public sealed class Catalogue(
 
     /// <summary>All console adapters.</summary>
     public IReadOnlyList<ConsoleAdapter> Adapters => adapters;
+
+    /// <summary>Chips of console adapters.</summary>
+    public IReadOnlyList<AdapterChip> Chips => chips ?? [];
 
     /// <summary>All supply cables.</summary>
     public IReadOnlyList<SupplyCable> Cables => cables;

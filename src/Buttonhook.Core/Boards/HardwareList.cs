@@ -112,8 +112,9 @@ public static partial class HardwareList
             Of("System Information", "Product Name") ?? Of("Base Board Information", "Product Name"),
             Of("Base Board Information", "Product Name"),
             Of("Base Board Information", "Version") ?? Of("System Information", "Version"),
-            // Long mode is what makes a processor of this family 64 bits wide.
-            lines.Exists(l => l.Contains("64-bit capable", StringComparison.Ordinal))
+            // Only processors of that family have these flags; other 64-bit processors are told by nothing here.
+            lines.Exists(l => l.Trim() == "64-bit capable")
+            && lines.Exists(l => l.Contains("FPU (Floating-point unit on-chip)", StringComparison.Ordinal))
                 ? "amd64"
                 : null,
             memory > 0 ? memory : null,

@@ -188,11 +188,73 @@ public class ConnectingTests
     {
         var adapter = Bench.Catalogue.Adapter("usb-18-33")!;
         var speed = ConsoleSpeed.Of(adapter, wanted);
-        Assert.Equal(achieved, speed.Achieved, 1.0);
+        Assert.Equal(achieved, speed.Achieved!.Value, 1.0);
         Assert.Equal(reads, speed.Reads);
         Assert.Equal(wanted / 10.0, speed.BytesPerSecond);
         if (!reads)
             Assert.Contains("18.6 % off", ConsoleWires.Check(adapter, Port(ConsoleLevel.Logic33, wanted)).Refused);
+    }
+
+    /// <summary>What the driver of Linux 6.1 for these ids computes for a rate, written down from its source.</summary>
+    private static double AsTheDriver(string usb, int wanted)
+    {
+        switch (usb)
+        {
+            case "0403:6001":
+                // Sixteenths of a bit at 48 MHz, in eighths of a divisor.
+                return 48e6 / 16 / (Math.Round(48e6 / (2.0 * wanted)) / 8);
+            case "10c4:ea60":
+                var prescale = wanted <= 365 ? 4 : 1;
+                return 48e6 / (2 * prescale * Math.Round(48e6 / (2.0 * prescale * wanted)));
+            case "1a86:7523":
+                var ps = 3;
+                while (wanted <= 48_000_000 / ((1 << (11 - 3 * ps)) * 512))
+                    ps--;
+                int clock = 1 << (11 - 3 * ps),
+                    divisor = 48_000_000 / (clock * wanted);
+                if (divisor is < 9 or > 255)
+                    (divisor, clock) = (divisor / 2, clock * 2);
+                if (48e6 / (clock * divisor) - wanted >= wanted - 48e6 / (clock * (divisor + 1.0)))
+                    divisor++;
+                return 48e6 / (clock * (double)divisor);
+            default:
+                var (mantissa, exponent) = (384_000_000 / wanted, 0);
+                for (; mantissa >= 512; exponent++)
+                    mantissa /= 4;
+                return 384e6 / mantissa / (1 << (2 * exponent));
+        }
+    }
+
+    [Theory]
+    [InlineData("0403:6001")]
+    [InlineData("10c4:ea60")]
+    [InlineData("1a86:7523")]
+    [InlineData("067b:2303")]
+    public void Known_chips_make_the_rates_that_their_drivers_compute(string usb)
+    {
+        var chip = Bench.Catalogue.Chips.Single(c => c.Usb.Contains(usb));
+        var adapter = new ConsoleAdapter("own", "Grey cable", [ConsoleLevel.Logic33], chip.MaxSpeed, Clocks: chip.Clocks);
+        foreach (var wanted in (int[])[300, 1200, 9600, 19200, 38400, 57600, 74880, 115200, 230400, 460800, 921600])
+        {
+            var speed = ConsoleSpeed.Of(adapter, wanted);
+            // The nearest divisor is never farther off than the one that the driver picks.
+            Assert.InRange(Math.Abs(speed.Achieved!.Value - wanted), 0, Math.Abs(AsTheDriver(usb, wanted) - wanted) + 1e-6);
+            Assert.Equal(AsTheDriver(usb, wanted), speed.Achieved!.Value, wanted * 0.004);
+            Assert.True(speed.Reads, $"{usb} {wanted}: {speed.Text}");
+        }
+        Assert.False(ConsoleSpeed.Of(adapter, 4_000_000).Reads);
+    }
+
+    [Fact]
+    public void Of_an_adapter_whose_chip_is_not_known_the_rate_is_not_known_either()
+    {
+        var adapter = new ConsoleAdapter("own", "Grey cable", [ConsoleLevel.Logic33], 921_600);
+        var speed = ConsoleSpeed.Of(adapter, 115_200);
+        Assert.Equal((null, null), (speed.Achieved, speed.Reads));
+        Assert.Contains("is not known", speed.Text);
+        var wiring = ConsoleWires.Check(adapter, Port(ConsoleLevel.Logic33, 115_200));
+        Assert.True(wiring.MayBeWired);
+        Assert.False(ConsoleSpeed.Of(adapter, 1_500_000).Reads);
     }
 
     [Fact]

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { Catalogue, ConsoleLevel, PartInput } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddPart, useRemove } from "../shared/queries";
+import { useAddPart, usePorts, useRemove } from "../shared/queries";
 
 const nothing: PartInput = {
   kind: "supply",
@@ -14,6 +14,7 @@ const nothing: PartInput = {
   onUsb: true,
   level: null,
   maxSpeed: null,
+  usb: null,
 };
 
 /** Adds a supply, a part or a console adapter of one's own by what is printed on it, and takes such away. */
@@ -26,6 +27,9 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
     ...catalogue.adapters.map((p) => ({ kind: "adapter", ...p }) as const),
   ].filter((p) => p.id.startsWith("own-"));
   const [part, setPart] = useState(nothing);
+  const ports = usePorts(part.kind === "adapter");
+  const plugged = ports.data?.filter((p) => p.adapter !== null) ?? [];
+  const chip = catalogue.chips?.find((c) => part.usb != null && c.usb.includes(part.usb));
   const set = (change: Partial<PartInput>) => setPart({ ...part, ...change });
   const number = (label: string, field: "volts" | "amps" | "watts" | "maxSpeed") => (
     <Form.Group controlId={`own-${field}`}>
@@ -80,6 +84,25 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
       )}
       {part.kind === "adapter" && (
         <>
+          {plugged.length > 0 && (
+            <Form.Group controlId="own-plugged">
+              <Form.Label>Plugged in now</Form.Label>
+              <Form.Select
+                value={plugged.find((p) => p.adapter === part.name)?.path ?? ""}
+                onChange={(e) => {
+                  const port = plugged.find((p) => p.path === e.target.value);
+                  set({ name: (port?.adapter ?? "").slice(0, 60), usb: port?.usb ?? null });
+                }}
+              >
+                <option value="">none of these</option>
+                {plugged.map((p) => (
+                  <option key={p.path} value={p.path}>
+                    {p.name}
+                  </option>
+                ))}
+              </Form.Select>
+            </Form.Group>
+          )}
           <Form.Group controlId="own-level">
             <Form.Label>Level</Form.Label>
             <Form.Select
@@ -93,7 +116,12 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
               <option value="rs232">RS-232</option>
             </Form.Select>
           </Form.Group>
-          {number("Highest rate, bits a second", "maxSpeed")}
+          {number(
+            chip
+              ? `Highest rate, bits a second (empty: ${chip.maxSpeed.toLocaleString("en")}, as its chip is known)`
+              : "Highest rate, bits a second",
+            "maxSpeed",
+          )}
         </>
       )}
       <Button

@@ -2994,6 +2994,22 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AdapterChip: {
+            usb: string[];
+            /** Format: int32 */
+            maxSpeed: number;
+            clocks: null | components["schemas"]["AdapterClock"][];
+        };
+        AdapterClock: {
+            /** Format: double */
+            base: number;
+            /** Format: double */
+            step: number;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+        };
         AdapterPin: {
             name: string;
             colour: null | string;
@@ -3358,6 +3374,7 @@ export interface components {
             images: components["schemas"]["ImageCard"][];
             supplies: components["schemas"]["Supply"][];
             adapters: components["schemas"]["ConsoleAdapter"][];
+            chips?: null | components["schemas"]["AdapterChip"][];
             cables: components["schemas"]["SupplyCable"][];
             parts: components["schemas"]["FedPart"][];
             codes: components["schemas"]["RevisionScheme"][];
@@ -3457,16 +3474,7 @@ export interface components {
             maxSpeed: number;
             /** @default loose wires */
             connector: string;
-            /**
-             * Format: int32
-             * @default 3000000
-             */
-            baseSpeed: number;
-            /**
-             * Format: double
-             * @default 0.125
-             */
-            divisorStep: number;
+            clocks?: null | components["schemas"]["AdapterClock"][];
             pins?: null | components["schemas"]["AdapterPin"][];
         };
         /** @enum {unknown} */
@@ -3485,12 +3493,12 @@ export interface components {
         };
         ConsoleSpeed: {
             /** Format: double */
-            achieved: number;
+            achieved: null | number;
             /** Format: double */
-            errorShare: number;
+            errorShare: null | number;
             /** Format: double */
             bytesPerSecond: number;
-            reads: boolean;
+            reads: null | boolean;
             text: string;
         };
         Consumer: {
@@ -3992,6 +4000,7 @@ export interface components {
             level: null | components["schemas"]["ConsoleLevel"];
             /** Format: int32 */
             maxSpeed: null | number;
+            usb?: null | string;
         };
         PhotoWords: {
             says: string;
@@ -4012,6 +4021,8 @@ export interface components {
             path: string;
             name: string;
             boardId: null | string;
+            adapter?: null | string;
+            usb?: null | string;
         };
         PowerInput: {
             /** Format: double */
