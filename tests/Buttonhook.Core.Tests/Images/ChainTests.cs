@@ -28,14 +28,6 @@ public class ChainTests
         new(set, loader, "sd", "ttyAMA0", 115200, 512, [], "");
 
     // --- EFI with GRUB
-    private static byte[] EfiProgram(string inside)
-    {
-        var program = new byte[2048];
-        "MZ"u8.CopyTo(program);
-        Encoding.Unicode.GetBytes(inside).CopyTo(program, 512);
-        return program;
-    }
-
     private static string Grub(string kernel = "/Image", string initrd = "/initrd.img", string search = "1234-ABCD") =>
         $$"""
             set default=0
@@ -50,7 +42,7 @@ public class ChainTests
     {
         var files = ImageMaker.BootFiles();
         files.Remove("/extlinux/extlinux.conf");
-        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiProgram("");
+        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiMaker.Grub();
         files["/EFI/fallow/grub.cfg"] = Text(config);
         return files;
     }
@@ -140,7 +132,7 @@ public class ChainTests
     {
         var files = ImageMaker.BootFiles();
         files.Remove("/extlinux/extlinux.conf");
-        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiProgram("\\loader\\entries\\*.conf");
+        files["/EFI/BOOT/BOOTAA64.EFI"] = EfiMaker.EntryMenu();
         files["/loader/entries/fallow.conf"] = Text(entry);
         return files;
     }
@@ -397,6 +389,6 @@ public class ChainTests
     {
         Assert.Equal(cause, dry.Causes.FirstOrDefault());
         Assert.Equal(DryVerdict.DoesNotBoot, dry.Verdict);
-        Assert.Equal(LinkResult.Failed, dry.Steps[^1].Result);
+        Assert.Equal(LinkResult.Failed, dry.Broken[0].Result);
     }
 }

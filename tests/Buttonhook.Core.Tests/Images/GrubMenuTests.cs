@@ -81,11 +81,9 @@ public class GrubMenuTests
         Action<byte[]>? change = null
     )
     {
-        var loader = new byte[2048];
-        "MZ"u8.CopyTo(loader);
         var boot = new Dictionary<string, byte[]>
         {
-            ["/EFI/BOOT/BOOTAA64.EFI"] = loader,
+            ["/EFI/BOOT/BOOTAA64.EFI"] = EfiMaker.Grub(),
             ["/EFI/fallow/grub.cfg"] = Encoding.UTF8.GetBytes(stub),
         };
         var files = ImageMaker.RootFiles();

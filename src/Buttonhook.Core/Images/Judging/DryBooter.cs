@@ -15,6 +15,9 @@ internal sealed class DryBooter(
 {
     private readonly List<DryStep> steps = [];
 
+    /// <summary>Whether a link broke that stops the boot; what lies behind it is looked at all the same, as far as it can be.</summary>
+    private bool stopped;
+
     /// <summary>Hosts for cards on the board as its device tree tells: with several, the card need not be the first.</summary>
     private int cardHosts = 1;
 
@@ -75,13 +78,15 @@ internal sealed class DryBooter(
         try
         {
             var verdict = Play();
+            if (stopped)
+                verdict = DryVerdict.DoesNotBoot;
             var known = board.ConsoleDevice is not null && board.MemoryMiB is not null;
             return new(verdict == DryVerdict.Boots && !known ? DryVerdict.CannotTell : verdict, steps);
         }
         catch (UnreadableException e)
         {
             CannotTell(Stage.Root, $"The image cannot be read further: {e.Message}.", null);
-            return new(DryVerdict.CannotTell, steps);
+            return new(stopped ? DryVerdict.DoesNotBoot : DryVerdict.CannotTell, steps);
         }
     }
 
@@ -91,12 +96,14 @@ internal sealed class DryBooter(
 
     private DryVerdict Fail(Stage stage, string cause, string text, string fix, string? file, FileEdit? edit = null)
     {
-        steps.Add(new(stage, LinkResult.Failed, text, file, cause, fix, edit));
+        Warn(stage, cause, text, fix, file, edit);
+        stopped = true;
         return DryVerdict.DoesNotBoot;
     }
 
+    /// <summary>A broken link that does not stop the boot.</summary>
     private void Warn(Stage stage, string cause, string text, string fix, string? file, FileEdit? edit = null) =>
-        Fail(stage, cause, text, fix, file, edit);
+        steps.Add(new(stage, LinkResult.Failed, text, file, cause, fix, edit));
 
     private DryVerdict Play()
     {
@@ -131,30 +138,37 @@ internal sealed class DryBooter(
                 );
             Pass(Stage.FirstLoader, $"The boot ROM finds {place.Name}.", $"byte {place.At}");
         }
-        var chain = new BootChain(image, volumes, board, unpack);
-        var (handover, broke) = chain.Follow();
-        foreach (var (text, where) in chain.Found)
+        var passage = new Passage(image, volumes, board, unpack);
+        var taken = BoardLoaders.Follow(passage);
+        foreach (var (text, where) in passage.Found)
             Pass(Stage.SecondLoader, text, where);
-        CommandLine = handover?.CommandLine ?? chain.CommandLine;
-        if (handover is null)
-            return Fail(
-                broke!.Cause is "no-boot-medium" ? Stage.FirstLoader : Stage.SecondLoader,
-                broke.Cause,
-                broke.Text,
-                broke.Fix,
-                broke.Where
-            );
-        Handover = handover;
+        CommandLine = taken.Handover?.CommandLine ?? passage.CommandLine;
+        foreach (var broken in taken.Breaks)
+            if (broken.Cause is { } cause)
+                Fail(
+                    cause is "no-boot-medium" ? Stage.FirstLoader : Stage.SecondLoader,
+                    cause,
+                    broken.Text,
+                    broken.Fix,
+                    broken.Where,
+                    broken.Edit
+                );
+            else
+                CannotTell(Stage.SecondLoader, $"{broken.Text} {broken.Fix}", broken.Where);
+        if (taken.Handover is not { } handover)
+            return stopped ? DryVerdict.DoesNotBoot : DryVerdict.CannotTell;
+        Handover = taken.Starts ? handover : null;
         cardHosts = Math.Max(1, handover.Tree is null ? 1 : DeviceTree.Read(handover.Tree.Bytes).CardHosts);
-        if (chain.Found.Count == 0)
+        if (passage.Found.Count == 0)
             Pass(Stage.SecondLoader, "The loader finds its configuration.", handover.Where);
-        foreach (var (text, where) in chain.Notes)
+        foreach (var (text, where) in passage.Notes)
             Pass(Stage.SecondLoader, text, where);
-        Pass(
-            Stage.Kernel,
-            $"The kernel is for {(handover.Kernel.Architecture ?? board.Architecture).Words()}{(handover.Kernel.Version is { } v ? $", version {v}" : "")}.",
-            handover.KernelWhere
-        );
+        if (handover.Kernel.Fault is null && (handover.Kernel.Architecture ?? board.Architecture) == board.Architecture)
+            Pass(
+                Stage.Kernel,
+                $"The kernel is for {board.Architecture.Words()}{(handover.Kernel.Version is { } v ? $", version {v}" : "")}.",
+                handover.KernelWhere
+            );
         if (handover.Tree is not null)
             Pass(Stage.SecondLoader, "The device tree is there and for this board.", handover.Tree.Where);
         return InitialFileSystem(handover);
@@ -168,13 +182,16 @@ internal sealed class DryBooter(
         {
             initial = InitialFiles.Read(loaded.Bytes, unpack);
             if (initial.Fault is { } fault)
-                return Fail(
+            {
+                Fail(
                     Stage.Kernel,
                     "initrd-corrupt",
                     $"The initial file system cannot be unpacked: {fault}.",
                     "Copy the initial file system again.",
                     loaded.Where
                 );
+                return Root(h with { InitialFilesLost = true }, arguments, null);
+            }
             var needed = (h.Kernel.Payload?.Length ?? 0) + loaded.Bytes.Length + initial.UnpackedBytes;
             if (board.MemoryMiB is not { } memory)
                 CannotTell(
@@ -183,7 +200,7 @@ internal sealed class DryBooter(
                     loaded.Where
                 );
             else if (needed > (long)memory * Sizes.MiB * 9 / 10)
-                return Fail(
+                Fail(
                     Stage.Kernel,
                     "out-of-memory",
                     $"Kernel and initial file system take {Sizes.Binary(needed)}; the board has {memory} MiB.",
@@ -193,22 +210,23 @@ internal sealed class DryBooter(
             var first = arguments.Last("rdinit") ?? "/init";
             var (architecture, wrong) = Programs.Look(first, p => initial.Find(p));
             if (architecture is { } set && !RunsOn(set))
-                return Fail(
+                Fail(
                     Stage.Root,
                     "init-wrong-architecture",
                     $"The first program of the initial file system is for {set.Words()}.",
                     "Make the initial file system for this board.",
                     $"{loaded.Where} {first}"
                 );
-            if (wrong is not null)
-                return Fail(
+            else if (wrong is not null)
+                Fail(
                     Stage.Root,
                     arguments.Last("rdinit") is null ? "initrd-corrupt" : "init-missing",
                     $"The initial file system cannot start: {wrong}.",
                     "Make the initial file system again.",
                     $"{loaded.Where} {first}"
                 );
-            Pass(Stage.Root, "The initial file system unpacks and its first program runs here.", loaded.Where);
+            else
+                Pass(Stage.Root, "The initial file system unpacks and its first program runs here.", loaded.Where);
         }
         return Root(h, arguments, initial);
     }
@@ -219,8 +237,9 @@ internal sealed class DryBooter(
 
     private DryVerdict Root(Handover h, KernelCommandLine arguments, InitialFiles? initial)
     {
-        if (arguments.Last("root") is not { Length: > 0 } root)
-            return Fail(
+        var named = arguments.Last("root") is { Length: > 0 } root ? Named(h, root, initial) : null;
+        if (arguments.Last("root") is not { Length: > 0 })
+            Fail(
                 Stage.Root,
                 "root-arg-missing",
                 "The kernel command line names no root.",
@@ -229,7 +248,7 @@ internal sealed class DryBooter(
                 FileEdit.At(h.Where, null, $"root={Suggestion()}")
             );
         if (table.FirstCopyDamaged && board.Loader != "efi" && !arguments.Has("gpt"))
-            return Fail(
+            Fail(
                 Stage.Root,
                 "root-not-found",
                 "The first copy of the partition table is damaged. Loaders go on with the second one, the kernel does not: it sees no partition.",
@@ -237,36 +256,23 @@ internal sealed class DryBooter(
                 "partition table",
                 FileEdit.At(h.Where, null, "gpt")
             );
-        var volume = Resolve(root, out var why);
-        if (volume is not null && root.Contains('"') && initial?.StartsWithScript == true)
-        {
-            volume = null;
-            why = "the initial file system takes the quotation marks for a part of the name";
-        }
-        if (volume is null)
-            return Fail(
-                Stage.Root,
-                "root-not-found",
-                $"root={Shown(root)}: {why}.",
-                $"Name a root that is there, such as {Suggestion()}.",
-                h.Where,
-                FileEdit.At(h.Where, $"root={root}", $"root={Suggestion()}")
-            );
-        if (MediumDriver(h, initial) is { } undriven)
-            return Fail(
+        if (!h.InitialFilesLost && MediumDriver(h, initial) is { } undriven)
+            Fail(
                 Stage.Root,
                 "root-not-found",
                 $"Neither the kernel nor the initial file system has the driver {undriven}, so this medium does not appear.",
                 $"Add the module {undriven} to the initial file system.",
                 h.InitialFiles?.Where ?? h.KernelWhere
             );
+        // Whether an initial file system that cannot be read waits by itself is not known.
         var slow =
             board.BootMedium is "usb" or "sd"
+            && !h.InitialFilesLost
             && !arguments.Has("rootwait")
             && arguments.Last("rootdelay") is null
             && initial?.WaitsByItself != true;
         if (slow)
-            return Fail(
+            Fail(
                 Stage.Root,
                 "root-not-found",
                 $"{(board.BootMedium == "usb" ? "A USB disk" : "A card")} appears late and rootwait is not on the command line: the root is looked for once, too early.",
@@ -274,7 +280,43 @@ internal sealed class DryBooter(
                 h.Where,
                 FileEdit.At(h.Where, null, "rootwait")
             );
-        Pass(Stage.Root, $"root={root} is partition {volume.Partition.Number} of this image.", h.Where);
+        // Behind a root that is not named rightly, the one that is meant is looked at.
+        return (named ?? Meant()) is { } volume ? Mounted(h, arguments, initial, volume) : DryVerdict.DoesNotBoot;
+    }
+
+    /// <summary>The partition that root= names; null, and told, when there is none.</summary>
+    private Volume? Named(Handover h, string root, InitialFiles? initial)
+    {
+        var volume = Resolve(root, out var why);
+        if (volume is not null && root.Contains('"') && initial?.StartsWithScript == true)
+        {
+            volume = null;
+            why = "the initial file system takes the quotation marks for a part of the name";
+        }
+        if (volume is null)
+            Fail(
+                Stage.Root,
+                "root-not-found",
+                $"root={Shown(root)}: {why}.",
+                $"Name a root that is there, such as {Suggestion()}.",
+                h.Where,
+                FileEdit.At(h.Where, $"root={root}", $"root={Suggestion()}")
+            );
+        else
+            Pass(Stage.Root, $"root={root} is partition {volume.Partition.Number} of this image.", h.Where);
+        return volume;
+    }
+
+    /// <summary>The only partition that holds a system, whatever the command line names; null when there is none, or several.</summary>
+    private Volume? Meant() =>
+        volumes.Where(v => v.Tree is ExtTree t && (t.Find("/sbin/init") ?? t.Find("/etc")) is not null).ToList() is [var only]
+            ? only
+            : null;
+
+    /// <summary>From the root as it is mounted to the login.</summary>
+    private DryVerdict Mounted(Handover h, KernelCommandLine arguments, InitialFiles? initial, Volume volume)
+    {
+        var root = arguments.Last("root") ?? "";
         var kind = volume.Tree?.Kind ?? volume.Kind;
         if (kind is null)
             return Fail(
@@ -285,7 +327,7 @@ internal sealed class DryBooter(
                 volume.Name("")
             );
         if (arguments.Last("rootfstype") is { } types && !types.Split(',').Any(t => Mounts(t.TrimEnd('\r'), kind)))
-            return Fail(
+            Fail(
                 Stage.Root,
                 "rootfs-unsupported",
                 $"rootfstype={Shown(types)} is on the command line, and the root is {kind}: mounting it as anything else fails.",
@@ -293,8 +335,8 @@ internal sealed class DryBooter(
                 h.Where,
                 FileEdit.At(h.Where, $"rootfstype={types}", $"rootfstype={kind}")
             );
-        if (Driver(kind, h, initial) is { } missing)
-            return missing.Wrapped
+        if (!h.InitialFilesLost && Driver(kind, h, initial) is { } missing)
+            _ = missing.Wrapped
                 ? Fail(
                     Stage.Root,
                     "initrd-missing",
@@ -309,8 +351,8 @@ internal sealed class DryBooter(
                     $"Add the {kind} module to the initial file system.",
                     volume.Name("")
                 );
-        if (initial is null && OnlyProgramsFind(root))
-            return Fail(
+        else if (initial is null && !h.InitialFilesLost && OnlyProgramsFind(root))
+            Fail(
                 Stage.Root,
                 "root-not-found",
                 $"root={Shown(root)} needs an initial file system: the kernel itself knows partitions by PARTUUID, PARTLABEL and device name only.",
@@ -445,11 +487,23 @@ internal sealed class DryBooter(
 
     private DryVerdict Init(Handover h, KernelCommandLine arguments, Volume volume, FileTree tree)
     {
+        FirstProgram(h, arguments, volume, tree);
+        if (tree.HasSystemd)
+            InsteadOfTheSystem(h, arguments);
+        MountTable(volume, tree);
+        ConsoleAndLogin(h, arguments, volume, tree);
+        return DryVerdict.Boots;
+    }
+
+    /// <summary>Whether the first program of the root is there and runs on this board.</summary>
+    private void FirstProgram(Handover h, KernelCommandLine arguments, Volume volume, FileTree tree)
+    {
         var named = arguments.Last("init");
         var path = named ?? "/sbin/init";
         var where = named is null ? volume.Name(path) : h.Where;
         if (tree.Find(path) is not { } entry)
-            return Fail(
+        {
+            Fail(
                 Stage.Root,
                 "init-missing",
                 $"{Shown(path)} is not on the root.",
@@ -457,36 +511,35 @@ internal sealed class DryBooter(
                 where,
                 named is null ? null : FileEdit.At(h.Where, $"init={named}", "")
             );
+            return;
+        }
         if (entry.IsFolder || (!entry.IsExecutable && tree.Kind != "vfat"))
-            return Fail(Stage.Root, "init-missing", $"{path} may not be executed.", "Make it executable (chmod +x).", where);
+        {
+            Fail(Stage.Root, "init-missing", $"{path} may not be executed.", "Make it executable (chmod +x).", where);
+            return;
+        }
         var (set, wrong) = Programs.Look(path, p => tree.Read(p, 4096));
         if (set is { } architecture && !RunsOn(architecture))
-            return Fail(
+            Fail(
                 Stage.Root,
                 "init-wrong-architecture",
                 $"{path} is for {architecture.Words()}, the board is {board.Architecture.Words()}.",
                 "Use the image made for this instruction set.",
                 volume.Name(path)
             );
-        if (wrong is not null)
-            return Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put the program back.", volume.Name(path));
-        Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
-        if (tree.HasSystemd && InsteadOfTheSystem(h, arguments) is { } instead)
-            return instead;
-        var stopped = MountTable(volume, tree);
-        if (stopped is { } verdict)
-            return verdict;
-        ConsoleAndLogin(h, arguments, volume, tree);
-        return DryVerdict.Boots;
+        else if (wrong is not null)
+            Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put the program back.", volume.Name(path));
+        else
+            Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
     }
 
     /// <summary>Words that make systemd start something else than the system (systemd-run-generator(8), systemd(1) kernel command line).</summary>
-    private DryVerdict? InsteadOfTheSystem(Handover h, KernelCommandLine arguments)
+    private void InsteadOfTheSystem(Handover h, KernelCommandLine arguments)
     {
         if (arguments.Last("systemd.run") is { } command)
         {
             var after = arguments.Last("systemd.run_success_action")?.TrimEnd('\r') ?? "exit";
-            return Fail(
+            Fail(
                 Stage.Services,
                 "getty-missing",
                 $"systemd.run={Shown(command)} makes systemd start this one command instead of the system, at every boot; "
@@ -495,6 +548,7 @@ internal sealed class DryBooter(
                 h.Where,
                 FileEdit.At(h.Where, $"systemd.run={command}", "")
             );
+            return;
         }
         var targets = new Dictionary<string, string>
         {
@@ -517,10 +571,9 @@ internal sealed class DryBooter(
                 h.Where,
                 word is null ? FileEdit.At(h.Where, $"systemd.unit={arguments.Last("systemd.unit")}", "") : FileEdit.At(h.Where, word, "")
             );
-        return null;
     }
 
-    private DryVerdict? MountTable(Volume volume, FileTree tree)
+    private void MountTable(Volume volume, FileTree tree)
     {
         var lines = Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? []).Split('\n');
         var systemd = tree.HasSystemd;
@@ -550,12 +603,11 @@ internal sealed class DryBooter(
                 at,
                 FileEdit.At(at, words[3], $"{words[3]},nofail")
             );
-            if (systemd && words[1] != "/")
-                return DryVerdict.DoesNotBoot;
+            // systemd waits for it, and then gives a shell for repairs instead of the system.
+            stopped |= systemd && words[1] != "/";
         }
         if (steps.All(s => s.Cause != "fstab-device-missing"))
             Pass(Stage.Services, "Every device of the mount table is there.", volume.Name("/etc/fstab"));
-        return null;
     }
 
     private void ConsoleAndLogin(Handover h, KernelCommandLine arguments, Volume volume, FileTree tree)

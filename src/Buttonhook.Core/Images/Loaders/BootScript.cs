@@ -6,20 +6,15 @@ using Buttonhook.Core.Boards;
 namespace Buttonhook.Core.Images;
 
 /// <summary>Plays a U-Boot script: the commands of its shell that decide what is loaded and started (doc/usage/cmdline and cmd/). Commands it does not know count as done.</summary>
-internal sealed partial class BootScript(
-    IReadOnlyList<Volume> volumes,
-    Volume volume,
-    string prefix,
-    DryBoard board,
-    Func<Stream, Stream?> unpack,
-    List<(string Text, string? Where)> notes
-)
+internal sealed partial class BootScript(Passage passage, Volume volume, string prefix)
 {
     private const int DeepestRun = 40;
+    private readonly IReadOnlyList<Volume> volumes = passage.Volumes;
+    private readonly DryBoard board = passage.Board;
     private readonly Dictionary<string, Loaded> memory = [];
     private readonly Dictionary<string, string> variables = new()
     {
-        ["devtype"] = board.BootMedium switch
+        ["devtype"] = passage.Board.BootMedium switch
         {
             "sd" => "mmc",
             var other => other,
@@ -42,35 +37,29 @@ internal sealed partial class BootScript(
     private ShellPlayer? player;
     private int runs;
 
-    public (Handover?, Break?) Run(string path, byte[] bytes)
+    public Taken Run(string path, byte[] bytes)
     {
         var image = LegacyImage.Read(bytes);
         script = volume.Name(path);
         if (image.Fault is { } fault)
-            return (
-                null,
-                new(
-                    "loader-config-missing",
-                    $"The boot script cannot be used: {fault}.",
-                    "Make the boot script again with mkimage.",
-                    script
-                )
+            return new Break(
+                "loader-config-missing",
+                $"The boot script cannot be used: {fault}.",
+                "Make the boot script again with mkimage.",
+                script
             );
         if (image.Type != LegacyImage.Script || image.Data.Length < 8)
-            return (null, new("loader-config-missing", "boot.scr is no script.", "Make the boot script with mkimage -T script.", script));
+            return new Break("loader-config-missing", "boot.scr is no script.", "Make the boot script with mkimage -T script.", script);
         // A list of sizes, ended by 0, stands before the text.
         var text = Encoding.UTF8.GetString(image.Data.AsSpan(8)).TrimEnd('\0');
         Play(text);
-        return handover is not null
-            ? (handover, null)
-            : (
-                null,
-                lost is not null && broke is not null
-                    ? lost
-                    : broke
-                        ?? lost
-                        ?? new("boot-files-missing", "The boot script ends without starting a kernel.", "Correct the script.", script)
-            );
+        if (handover is not null)
+            return handover;
+        return lost is not null && broke is not null
+            ? lost
+            : broke
+                ?? lost
+                ?? new Break("boot-files-missing", "The boot script ends without starting a kernel.", "Correct the script.", script);
     }
 
     private bool Play(string text)
@@ -182,7 +171,7 @@ internal sealed partial class BootScript(
             : path.Contains("initr", StringComparison.OrdinalIgnoreCase) ? ("initrd-missing", "initial file system")
             : ("boot-files-missing", "file");
         // The first file that is lost explains what follows: an environment file that is missing leaves wrong names behind.
-        lost ??= new(cause, $"The {what} {BootChain.Shown(path)} is not there.", "Put it there, or correct its name.", where);
+        lost ??= new(cause, $"The {what} {Links.Shown(path)} is not there.", "Put it there, or correct its name.", where);
         return false;
     }
 
@@ -205,8 +194,8 @@ internal sealed partial class BootScript(
             broke ??= lost ?? new("boot-files-missing", "No kernel was loaded.", "Correct the script.", where);
             return;
         }
-        var kernel = KernelFile.Identify(kernelFile.Bytes, unpack);
-        if (BootChain.KernelBreak(kernel, kernelFile.Where, board) is { } broken)
+        var (kernel, broken) = passage.Kernel(kernelFile.Bytes, kernelFile.Where);
+        if (broken is not null)
         {
             broke ??= broken;
             return;
@@ -236,13 +225,13 @@ internal sealed partial class BootScript(
                 return;
             }
         }
-        if (tree is not null && BootChain.TreeBreak(tree, board) is { } damaged)
+        if (tree is not null && Links.OfTree(tree, board) is { } damaged)
         {
             broke ??= damaged;
             return;
         }
         if (lost is not null)
-            notes.Add((lost.Text, lost.Where));
+            passage.Notes.Add((lost.Text, lost.Where));
         handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, tree, tree is null);
     }
 

@@ -23,6 +23,9 @@ public sealed record KernelFile(
 {
     private const int Smallest = 0x240;
 
+    /// <summary>A kernel that is not there: nothing is known of it.</summary>
+    public static KernelFile Missing { get; } = new(null, null, null, "it is not there", null);
+
     /// <summary>
     /// Recognises a kernel by its header: ARM64 and RISC-V (Documentation/arch/arm64/booting, riscv/boot-image-header), ARM zImage
     /// (magic 0x016f2818), x86 (Documentation/arch/x86/boot), legacy and FIT images of U-Boot, and gzip around one of them.

@@ -110,23 +110,3 @@ public sealed record Volume(Partition Partition, FileTree? Tree, string? Kind, s
         return new(partition, tree, kind, because);
     }
 }
-
-/// <summary>What was loaded, from where.</summary>
-internal sealed record Loaded(string Where, byte[] Bytes);
-
-/// <summary>What the loader hands to the kernel.</summary>
-/// <param name="Where">The configuration line that decided.</param>
-/// <param name="OwnTree">The loader passes its own device tree, which names a console.</param>
-internal sealed record Handover(
-    string Where,
-    string CommandLine,
-    KernelFile Kernel,
-    string KernelWhere,
-    Loaded? InitialFiles,
-    string? InitialFilesMissing,
-    Loaded? Tree,
-    bool OwnTree
-);
-
-/// <summary>A link that broke before the kernel.</summary>
-internal sealed record Break(string Cause, string Text, string Fix, string? Where);

@@ -7,10 +7,11 @@ namespace Buttonhook.Core.Images;
 internal sealed partial class GrubMenu
 {
     private const int DeepestFile = 6;
+    private readonly Passage passage;
     private readonly IReadOnlyList<Volume> volumes;
     private readonly DryBoard board;
-    private readonly Func<Stream, Stream?> unpack;
     private readonly List<(string Text, string? Where)> notes;
+    private readonly List<Break> breaks = [];
     private readonly Dictionary<string, string> variables = new() { ["default"] = "0", ["feature_menuentry_id"] = "y" };
     private readonly Dictionary<string, ShellBlock> functions = [];
     private readonly ShellPlayer player;
@@ -18,7 +19,7 @@ internal sealed partial class GrubMenu
     private Volume start;
     private string path = "";
     private Menu menu;
-    private (Handover?, Break?)? end;
+    private Taken? end;
     private KernelFile? kernel;
     private string kernelWhere = "";
     private string where = "";
@@ -34,15 +35,9 @@ internal sealed partial class GrubMenu
         public List<Menu> Entries { get; } = [];
     }
 
-    public GrubMenu(
-        IReadOnlyList<Volume> volumes,
-        Volume start,
-        DryBoard board,
-        Func<Stream, Stream?> unpack,
-        List<(string Text, string? Where)> notes
-    )
+    public GrubMenu(Passage passage, Volume start)
     {
-        (this.volumes, this.start, this.board, this.unpack, this.notes) = (volumes, start, board, unpack, notes);
+        (this.passage, volumes, this.start, board, notes) = (passage, passage.Volumes, start, passage.Board, passage.Notes);
         root = start;
         menu = Empty();
         player = new(Command, Block, () => end is not null) { Set = Set, Words = Words };
@@ -51,7 +46,7 @@ internal sealed partial class GrubMenu
     private Menu Empty() => new("", null, start, path, 0, null);
 
     /// <summary>Plays the configuration at a path of the partition the menu was made for.</summary>
-    public (Handover?, Break?) Run(string path, string text)
+    public Taken Run(string path, string text)
     {
         Set("root", Name(start));
         variables["prefix"] = $"({Name(start)}){path[..path.LastIndexOf('/')]}";
@@ -74,10 +69,10 @@ internal sealed partial class GrubMenu
         (start, path) = before;
     }
 
-    private (Handover?, Break?) Bad(string what, int line) =>
-        (null, new("loader-config-missing", what, "Write grub.cfg again.", $"{start.Name(path)}{(line > 0 ? $":{line}" : "")}"));
+    private Taken Bad(string what, int line) =>
+        new Break("loader-config-missing", what, "Write grub.cfg again.", $"{start.Name(path)}{(line > 0 ? $":{line}" : "")}");
 
-    private (Handover?, Break?) Chosen()
+    private Taken Chosen()
     {
         if (menu.Entries.Count == 0)
             return Bad("grub.cfg has no menu entry.", 0);
@@ -103,30 +98,30 @@ internal sealed partial class GrubMenu
         return end ?? Started(here.Title);
     }
 
-    private (Handover?, Break?) Started(string title) =>
-        kernel is null
-            ? (
-                null,
-                new(
-                    "boot-files-missing",
-                    title.Length == 0 ? "grub.cfg starts no kernel." : $"The entry {title} starts no kernel.",
-                    "Add a linux line.",
-                    where
-                )
-            )
-            : (
-                new(
-                    where,
-                    command,
-                    kernel,
-                    kernelWhere,
-                    initial,
-                    missing,
-                    tree,
-                    tree is null && board.Architecture != Boards.InstructionSet.Amd64
-                ),
-                null
+    private Taken Started(string title)
+    {
+        if (kernel is null)
+            return new Break(
+                "boot-files-missing",
+                title.Length == 0 ? "grub.cfg starts no kernel." : $"The entry {title} starts no kernel.",
+                "Add a linux line.",
+                where
             );
+        passage.CommandLine = command;
+        return new(
+            new(
+                where,
+                command,
+                kernel,
+                kernelWhere,
+                initial,
+                missing,
+                tree,
+                tree is null && board.Architecture != Boards.InstructionSet.Amd64
+            ),
+            breaks
+        );
+    }
 
     private bool Block(ShellBlock block)
     {
@@ -193,8 +188,11 @@ internal sealed partial class GrubMenu
                 tree = volume.Tree?.Read(file) is { } blob ? new(volume.Name(file), blob) : null;
                 if (tree is null)
                     notes.Add(($"The device tree {file} is not there; the loader goes on with that of the firmware.", at));
-                else if (BootChain.TreeBreak(tree, board) is { } damaged)
-                    end = (null, damaged);
+                else if (Links.OfTree(tree, board) is { } damaged)
+                {
+                    breaks.Add(damaged);
+                    tree = null;
+                }
                 return tree is not null;
             case "boot" when kernel is not null:
                 end = Started("");
@@ -230,9 +228,11 @@ internal sealed partial class GrubMenu
         if (depth >= DeepestFile || volume.Tree?.Read(file) is not { } bytes)
         {
             if (word == "configfile")
-                end = (
-                    null,
-                    new("loader-config-missing", $"The configuration {file} is not there.", "Correct the path, or put it there.", at)
+                end = new Break(
+                    "loader-config-missing",
+                    $"The configuration {file} is not there.",
+                    "Correct the path, or put it there.",
+                    at
                 );
             return false;
         }
@@ -248,14 +248,26 @@ internal sealed partial class GrubMenu
     private bool Kernel(string[] words, string at)
     {
         var (volume, file) = Place(words[1]);
+        (kernelWhere, command, where) = (volume.Name(file), string.Join(' ', words[2..]), at);
         if (volume.Tree?.Read(file) is not { } bytes)
         {
-            end = (null, new("boot-files-missing", $"The kernel {file} is not there.", "Put it there, or correct the entry.", at));
+            kernel = KernelFile.Missing;
+            breaks.Add(
+                new(
+                    "boot-files-missing",
+                    $"The kernel {file} is not there.",
+                    "Put it there, or correct the entry.",
+                    at,
+                    Nearest.Edit(volume, at, file)
+                )
+            );
             return false;
         }
-        (kernel, kernelWhere, command, where) = (KernelFile.Identify(bytes, unpack), volume.Name(file), string.Join(' ', words[2..]), at);
-        if (BootChain.KernelBreak(kernel, kernelWhere, board) is { } broken)
-            end = (null, broken);
+        // A kernel that is there takes the place of one that was not.
+        breaks.RemoveAll(b => b.Cause == "boot-files-missing");
+        (kernel, var broken) = passage.Kernel(bytes, kernelWhere);
+        if (broken is not null)
+            breaks.Add(broken);
         return true;
     }
 
@@ -268,11 +280,7 @@ internal sealed partial class GrubMenu
             else if (initial is null)
                 initial = new(volume.Name(file), bytes);
             else
-            {
-                // Each begins at a multiple of four bytes.
-                var pad = new byte[-initial.Bytes.Length & 3];
-                initial = new(volume.Name(file), [.. initial.Bytes, .. pad, .. bytes]);
-            }
+                initial = initial.Then(bytes);
         // One that is not there makes the whole command fail: nothing is loaded.
         if (missing is not null)
             initial = null;

@@ -1,0 +1,77 @@
+using System.Text;
+using Buttonhook.Core.Boards;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>A unified kernel image: an EFI program with kernel, initial file system, command line and device tree in its sections (UAPI specification "Unified Kernel Image").</summary>
+internal static class UnifiedKernel
+{
+    /// <summary>Takes what its sections hold, and what addons beside it add to the command line.</summary>
+    public static Taken Take(Passage passage, Volume from, string path, EfiProgram program)
+    {
+        var where = from.Name(path);
+        if (program.Section(".linux") is not { } linux)
+            return new Break("kernel-corrupt", "The unified kernel has no section .linux.", "Make it again.", where);
+        passage.Found.Add(($"The unified kernel is taken{(program.Text(".osrel") is { } system ? $": {NameIn(system)}" : "")}.", where));
+        var (kernel, broken) = passage.Kernel(linux, where);
+        if (program.Text(".uname") is { Length: > 0 } version)
+            kernel = kernel with { Version = kernel.Version ?? version };
+        var breaks = new List<Break>();
+        if (broken is not null)
+            breaks.Add(broken);
+        // Early microcode comes before the rest.
+        Loaded? initial = null;
+        foreach (var section in (string[])[".ucode", ".initrd"])
+            if (program.Section(section) is { Length: > 0 } bytes)
+                initial = initial is null ? new($"{where} {section}", bytes) : initial.Then(bytes);
+        var tree = program.Section(".dtb") is { Length: > 0 } blob ? new Loaded($"{where} .dtb", blob) : null;
+        if (tree is not null && Links.OfTree(tree, passage.Board) is { } damaged)
+        {
+            breaks.Add(damaged);
+            tree = null;
+        }
+        var line = string.Join(' ', new[] { program.Text(".cmdline") ?? "" }.Concat(Addons(passage, from, path)).Where(p => p.Length > 0))
+            .Replace('\n', ' ');
+        passage.CommandLine = line;
+        return new(
+            new(
+                $"{where} .cmdline",
+                line,
+                kernel,
+                where,
+                initial,
+                null,
+                tree,
+                tree is null && passage.Board.Architecture != InstructionSet.Amd64
+            ),
+            breaks
+        );
+    }
+
+    private static string NameIn(string release) =>
+        release.Split('\n').FirstOrDefault(l => l.StartsWith("PRETTY_NAME=", StringComparison.Ordinal))?["PRETTY_NAME=".Length..].Trim('"')
+        ?? "a system without a name";
+
+    /// <summary>Command lines of addons: EFI programs in FILE.extra.d and /loader/addons, in the order of their names.</summary>
+    private static IEnumerable<string> Addons(Passage passage, Volume from, string path)
+    {
+        foreach (var folder in (string[])["/loader/addons", path + ".extra.d"])
+        {
+            if (from.Tree!.Find(folder) is not { IsFolder: true })
+                continue;
+            foreach (
+                var name in from
+                    .Tree.List(folder)
+                    .Where(n => n.EndsWith(".addon.efi", StringComparison.OrdinalIgnoreCase))
+                    .Order(StringComparer.OrdinalIgnoreCase)
+            )
+                if (
+                    from.Tree.Read($"{folder}/{name}") is { } bytes
+                    && EfiProgram.Read(bytes) is { } addon
+                    && addon.Architecture == passage.Board.Architecture
+                    && addon.Text(".cmdline") is { } more
+                )
+                    yield return more;
+        }
+    }
+}
