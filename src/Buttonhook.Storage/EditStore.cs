@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.Json.Nodes;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -35,8 +34,9 @@ public sealed class EditStore(Database database)
     private sealed record Row(long EditId, string Kind, string Key, string? Before, string After);
 
     /// <summary>The newest edits.</summary>
-    /// <param name="of">Only those of this board, of what belongs to it, and of its card; null for all.</param>
-    public IReadOnlyList<Edit> Newest(int most, Board? of = null)
+    /// <param name="boardId">Only those of this board and of what belongs to it; null for all.</param>
+    /// <param name="cardId">And of this card of a board, or null.</param>
+    public IReadOnlyList<Edit> Newest(int most, string? boardId = null, string? cardId = null)
     {
         using var connection = database.Connect();
         return Read(
@@ -48,9 +48,9 @@ public sealed class EditStore(Database database)
             new
             {
                 most,
-                all = of is null,
-                board = of?.Id,
-                things = of is null ? [] : new[] { $"board {of.Id}", $"board-card {of.ModelId}" },
+                all = boardId is null,
+                board = boardId,
+                things = new[] { $"board {boardId}", $"board-card {cardId}" },
             }
         );
     }

@@ -98,8 +98,8 @@ test("the files are taken as a zip, and a recipe as YAML", async ({ page }) => {
 
 test("a supply, a cable and a wiring that would fail are refused with their numbers", async ({ page }) => {
   await page.goto("/boards/russet/identify");
-  await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
-  await page.getByLabel("Its cable").selectOption({ label: "2 m, thin (0.08 mm²)" });
+  await page.getByLabel("Supply", { exact: true }).selectOption({ label: "5 V, 3 A with USB-C" });
+  await page.getByLabel("Its cable", { exact: true }).selectOption({ label: "2 m, thin (0.08 mm²)" });
   await page.getByRole("button", { name: "Save what changed" }).click();
   await expect(page.getByText("Saved.")).toBeVisible();
   await page.getByRole("link", { name: "Connect" }).click();
@@ -108,9 +108,9 @@ test("a supply, a cable and a wiring that would fail are refused with their numb
   await expect(page.getByRole("heading", { name: "Before power" })).toBeVisible();
   await expectAccessible(page);
   await page.goto("/boards/russet/identify");
-  await page.getByLabel("Its cable").selectOption({ label: "0.5 m, thick (0.5 mm²)" });
-  await page.getByLabel("Spinning disk").check();
-  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, RS-232 with nine-pin plug" });
+  await page.getByLabel("Its cable", { exact: true }).selectOption({ label: "0.5 m, thick (0.5 mm²)" });
+  await page.getByLabel("Spinning disk", { exact: true }).check();
+  await page.getByLabel("Console adapter", { exact: true }).selectOption({ label: "USB adapter, RS-232 with nine-pin plug" });
   await page.getByRole("button", { name: "Save what changed" }).click();
   await expect(page.getByText("Saved.")).toBeVisible();
   await page.getByRole("link", { name: "Connect" }).click();
@@ -119,8 +119,8 @@ test("a supply, a cable and a wiring that would fail are refused with their numb
   await expect(page.locator(".connect .refused").nth(1)).toContainText("Needs 4.0 A at the board; this supply gives 3.0 A.");
   await expect(page.getByText("Feed this part from its own supply: Spinning disk, 1.8 A.")).toBeVisible();
   await page.goto("/boards/russet/identify");
-  await page.getByLabel("Spinning disk").uncheck();
-  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
+  await page.getByLabel("Spinning disk", { exact: true }).uncheck();
+  await page.getByLabel("Console adapter", { exact: true }).selectOption({ label: "USB adapter, 3.3 V" });
   await page.getByRole("button", { name: "Save what changed" }).click();
   await expect(page.getByText("Saved.")).toBeVisible();
 });

@@ -23,17 +23,14 @@ public static class EditEndpoints
         api.MapPost("/edits/{id}/undo", Undo).Produces(StatusCodes.Status204NoContent);
     }
 
-    /// <summary>The last forty; of one board and its card alone when it is named.</summary>
+    /// <summary>The last forty; of one board and its card alone when it is named, also of one that was taken off the bench.</summary>
     private static IResult List(string? board, EditStore edits, BoardStore boards, Catalogue catalogue)
     {
-        var of = board is null ? null : boards.Find(board)?.Board;
-        if (board is not null && of is null)
-            return Problems.Missing("This board");
         var words = new EditWords(catalogue, boards, edits);
         var there = boards.All().Select(b => b.Board.Id).ToHashSet();
         return Results.Ok(
             edits
-                .Newest(Listed, of)
+                .Newest(Listed, board, board is null ? null : boards.Find(board)?.Board.ModelId)
                 .Select(e => new EditView(
                     e.Id,
                     e.MadeAt,

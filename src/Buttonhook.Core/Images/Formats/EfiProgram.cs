@@ -59,10 +59,13 @@ public sealed record EfiProgram(
             var count = Math.Min((int)Field.U16(file, (int)pe + 6), MostSections);
             var table = (int)pe + 24 + Field.U16(file, (int)pe + 20);
             var sections = new List<(string, ReadOnlyMemory<byte>)>();
+            // One that is cut off is still told by the sections that it should have.
+            var names = new HashSet<string>();
             long end = 0;
             for (var at = table; at < table + count * 40; at += 40)
             {
                 var name = Field.Text(file.AsSpan(at, 8));
+                names.Add(name);
                 // The smaller of the size in memory and the size in the file: what follows is filling.
                 long size = Math.Min(Field.U32(file, at + 8), Field.U32(file, at + 16)),
                     from = Field.U32(file, at + 20);
@@ -71,7 +74,7 @@ public sealed record EfiProgram(
                     sections.Add((name, file.AsMemory((int)from, (int)size)));
             }
             var fault = end > file.Length ? $"it is cut off: its sections end at byte {end}, the file has {file.Length}" : null;
-            return new(set, KindOf(file, sections), fault, sections);
+            return new(set, KindOf(file, names), fault, sections);
         }
         catch (UnreadableException)
         {
@@ -83,16 +86,15 @@ public sealed record EfiProgram(
         }
     }
 
-    private static EfiKind KindOf(byte[] file, IReadOnlyList<(string Name, ReadOnlyMemory<byte> Content)> sections)
+    private static EfiKind KindOf(byte[] file, HashSet<string> names)
     {
-        bool Has(string name) => sections.Any(s => s.Name == name);
-        return Has(".linux") ? EfiKind.UnifiedKernel
-            : Has("mods") ? EfiKind.Grub
+        return names.Contains(".linux") ? EfiKind.UnifiedKernel
+            : names.Contains("mods") ? EfiKind.Grub
             : file.AsSpan().IndexOf(Encoding.Unicode.GetBytes("\\loader\\entries")) >= 0 ? EfiKind.EntryMenu
             : file.Length > 0x40 && Field.U32(file, 0x38) is 0x644D5241 or 0x05435352 ? EfiKind.Kernel
             : file.Length > 0x206 && Field.U32(file, 0x202) == 0x53726448 ? EfiKind.Kernel
             : file.Length > 0x28 && Field.U32(file, 0x24) == 0x016F2818 ? EfiKind.Kernel
-            : Has(".vendor_cert") || Has(".vendor_") ? EfiKind.Shim
+            : names.Contains(".vendor_cert") || names.Contains(".vendor_") ? EfiKind.Shim
             : EfiKind.Unknown;
     }
 
