@@ -320,11 +320,24 @@ public static class CommandLine
         if (signs.Result.Problem is { } unreadable)
             return Say(unreadable, Failed);
         if (inspected.Value is not { } found)
+        {
+            // Programs get the same kind of answer for every file.
+            if (asJson)
+                Console.WriteLine(JsonSerializer.Serialize(Unreadable(inspected.Problem!, board), Indented));
             return Say(inspected.Problem!, Failed);
+        }
         var inspection = found with { FirstLoaders = firstLoaders };
         Console.WriteLine(asJson ? JsonSerializer.Serialize(inspection, Indented) : Images.InspectionText.Of(inspection));
         return 0;
     }
+
+    private static object Unreadable(Problem problem, Core.Images.DryBoard? board) =>
+        new
+        {
+            format = "buttonhook.inspection/1",
+            nature = Core.Images.FileNature.Of(problem),
+            dryBoot = board is null ? null : Core.Images.DryBoot.Of(problem),
+        };
 
     private static Answer<Core.Boards.BoardClues> Clues(string? mark, string? code, string? log, string? tree, string[] seen)
     {

@@ -109,7 +109,10 @@ public sealed class ArrivalTests : InFolder
         var bytes = new byte[300_000];
         new Random(5).NextBytes(bytes);
         var came = await Bring(app, File("noise.bin", bytes));
-        Assert.Contains("is none of them", came.GetProperty("problem").GetProperty("came").GetString());
+        Assert.Contains(
+            "noise.bin: Nothing that is known here stands at its beginning",
+            came.GetProperty("problem").GetProperty("came").GetString()
+        );
     }
 
     [Fact]

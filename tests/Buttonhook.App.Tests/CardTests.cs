@@ -178,7 +178,7 @@ public sealed class CardTests
             await app.Http.PostAsync($"/api/inspections/{state.GetProperty("id").GetString()}/card", null),
             422
         );
-        Assert.Contains("what processor", problem.Expected);
+        Assert.Contains("images of whole disks", problem.Expected);
         Assert.Equal(404, (int)(await app.Http.DeleteAsync("/api/inspections/none")).StatusCode);
         var cards = JsonSerializer.Serialize(await app.Get("/api/cards"));
         Assert.Equal("""{"boards":[],"images":[],"codes":[]}""", cards);

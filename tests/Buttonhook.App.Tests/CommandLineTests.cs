@@ -83,6 +83,31 @@ public sealed class CommandLineTests : IDisposable
     }
 
     [Fact]
+    public async Task Every_file_gets_the_same_kind_of_answer_also_for_programs()
+    {
+        const string board =
+            """{"architecture":"arm64","loader":"distro","bootMedium":"sd","consoleDevice":"ttyAMA0","consoleSpeed":115200,"memoryMiB":512,"compatible":[],"firmware":""}""";
+        var card = File("board.json", board);
+        var page = File("fallow.img", "<!doctype html><title>Log in</title>");
+        var told = JsonSerializer.Deserialize<JsonElement>(await Good("inspect", page, "--board", card, "--json"));
+        Assert.Equal("page", told.GetProperty("nature").GetProperty("kind").GetString());
+        Assert.Equal("does-not-boot", told.GetProperty("dryBoot").GetProperty("verdict").GetString());
+        Assert.Contains("It is a page of the web", await Good("inspect", page));
+
+        var (code, output, _) = await Run(
+            "inspect",
+            File("cut.img.xz", [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0, 1]),
+            "--board",
+            card,
+            "--json"
+        );
+        Assert.Equal(1, code);
+        told = JsonSerializer.Deserialize<JsonElement>(output);
+        Assert.Equal("unreadable", told.GetProperty("nature").GetProperty("kind").GetString());
+        Assert.Equal(["image-truncated"], told.GetProperty("dryBoot").GetProperty("causes").EnumerateArray().Select(c => c.GetString()));
+    }
+
+    [Fact]
     public async Task A_torn_chain_is_told_with_cause_fix_and_edit()
     {
         var files = ImageMaker.BootFiles();
@@ -98,7 +123,7 @@ public sealed class CommandLineTests : IDisposable
         Assert.Contains("in p1:/extlinux/extlinux.conf, line 5: root=LABEL=other becomes root=PARTUUID=5e1c04aa-02", lines);
         var dry = JsonDocument.Parse(await Good("inspect", image, "--board", board, "--json")).RootElement.GetProperty("dryBoot");
         Assert.Equal(["root-not-found"], dry.GetProperty("causes").EnumerateArray().Select(c => c.GetString()));
-        var step = dry.GetProperty("steps").EnumerateArray().Last();
+        var step = dry.GetProperty("steps").EnumerateArray().First(s => s.GetProperty("cause").ValueKind is not JsonValueKind.Null);
         Assert.Equal(("failed", "root-not-found"), (step.GetProperty("result").GetString(), step.GetProperty("cause").GetString()));
         Assert.Equal("root=PARTUUID=5e1c04aa-02", step.GetProperty("edit").GetProperty("after").GetString());
     }

@@ -81,7 +81,7 @@ public sealed class InspectTests : InFolder
         for (var i = packed.Length / 2; i < packed.Length / 2 + 400; i++)
             packed[i] = 0;
         var problem = ImageFiles.Inspect(File("a.img.gz", packed), null, [], null, default).Problem!;
-        Assert.Contains("does not: ", problem.Came);
+        Assert.Matches("does not, near byte [0-9]+ of it: ", problem.Came);
         Assert.Contains("empty", ImageFiles.Inspect(File("b.img", []), null, [], null, default).Problem!.Came);
         Assert.Contains(
             "should be a file that can be read",

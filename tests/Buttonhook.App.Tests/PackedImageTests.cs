@@ -129,7 +129,7 @@ public sealed class PackedImageTests : IDisposable
         // Two folders down, so that everything that ".." could reach is this test's own.
         var path = Path.Combine(Directory.CreateDirectory(Path.Combine(folder, "a/b")).FullName, "up.zip");
         using (var zip = ZipFile.Open(path, ZipArchiveMode.Create))
-            foreach (var name in new[] { "../up.img", "/tmp/buttonhook-absolute.img", "link" })
+            foreach (var name in new[] { "../up.img", "/tmp/buttonhook-absolute.bin", "link" })
             {
                 var entry = zip.CreateEntry(name);
                 if (name == "link")
@@ -139,8 +139,23 @@ public sealed class PackedImageTests : IDisposable
             }
         var read = await Read(path);
         Assert.Equal(Content(), read.Content);
-        Assert.False(File.Exists("/tmp/buttonhook-absolute.img"));
+        Assert.False(File.Exists("/tmp/buttonhook-absolute.bin"));
         Assert.Equal([path], Directory.GetFiles(folder, "*", SearchOption.AllDirectories));
+    }
+
+    [Fact]
+    public void Of_an_archive_with_several_images_it_is_not_guessed_which_is_meant()
+    {
+        var path = Path.Combine(folder, "two.zip");
+        using (var zip = ZipFile.Open(path, ZipArchiveMode.Create))
+            foreach (var name in new[] { "fallow/quince.img", "fallow/medlar.img", "readme.txt" })
+            {
+                using var stream = zip.CreateEntry(name).Open();
+                stream.Write(Content());
+            }
+        var opened = PackedImage.Open(path, default);
+        Assert.Contains("It holds 2: quince.img, medlar.img", opened.Problem!.Came);
+        Assert.Null(opened.Value);
     }
 
     [Fact]

@@ -207,12 +207,13 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
             run.Problem = inspected.Problem;
             return;
         }
-        if (inspection is { PartitionTable: "none", Partitions.Count: 0, Kernel: null })
+        if (inspection.Nature is not null)
         {
+            var file = System.IO.Path.GetFileName(path);
             run.Problem = new(
                 "It should be an image, a device tree, a package, a log, or text.",
-                $"{System.IO.Path.GetFileName(path)} is none of them: it has no partition table, no file system and no kernel that are known here.",
-                "Look whether it is the right file, and whether it came whole."
+                inspection.Nature is { } nature ? $"{file}: {nature.Says} {nature.Why}" : $"{file} is none of them.",
+                inspection.Nature?.Instead ?? "Look whether it is the right file, and whether it came whole."
             );
             return;
         }

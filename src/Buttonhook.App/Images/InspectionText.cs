@@ -15,6 +15,8 @@ public static class InspectionText
         text.AppendLine(
             $"{Sizes.Binary(i.ExpandedBytes)}{(i.Compression == "none" ? "" : $", packed as {i.Compression} in {Sizes.Binary(i.SizeBytes)}")}, partition table {i.PartitionTable}"
         );
+        if (i.Nature is { } nature)
+            text.AppendLine($"{nature.Says} {nature.Why} {nature.Instead}");
         foreach (var p in i.Partitions)
             text.AppendLine(
                 $"  partition {p.Number}: {Sizes.Binary(p.LengthBytes)} {p.FileSystem ?? "no file system read"}{(p.Label is null ? "" : $" “{p.Label}”")}"

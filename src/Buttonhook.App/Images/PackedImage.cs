@@ -148,7 +148,7 @@ public sealed class PackedImage : IDisposable
         }
         token.ThrowIfCancellationRequested();
         if (broken is not null)
-            return Damaged(file.Name, broken);
+            return Damaged(file.Name, broken, file.Position);
         ExpandedBytes = at;
         return at == 0 ? new Problem("The image should unpack to something.", "It unpacks to nothing.", "Download it again.") : null;
     }
@@ -177,14 +177,36 @@ public sealed class PackedImage : IDisposable
         return problem;
     }
 
-    private static Problem Damaged(string path, Exception e) =>
-        new("The image should unpack.", $"{path} does not: {e.Message.TrimEnd('.')}.", "Download it again and compare its checksum.");
+    /// <summary>Endings of images; an archive may hold notes and sums beside one.</summary>
+    private static readonly string[] Images = [".img", ".raw", ".wic", ".iso", ".sdcard", ".sdimg", ".hddimg"];
+
+    private static Problem Damaged(string path, Exception e, long? at = null) =>
+        new(
+            "The image should unpack.",
+            $"{path} does not{(at is { } read ? $", near byte {read} of it" : "")}: {e.Message.TrimEnd('.')}.",
+            "Download it again and compare its checksum."
+        );
 
     /// <summary>The largest file of an archive is the image; names in it are never used as paths.</summary>
     private static Answer<PackedImage> Largest(FileStream file, HashingStream hashed, string kind, IArchive archive)
     {
-        if (archive.Entries.Where(e => !e.IsDirectory).OrderByDescending(e => e.Size).FirstOrDefault() is { } best)
-            return new PackedImage(file, hashed, kind, best.OpenEntryStream(), archive);
+        var files = archive.Entries.Where(e => !e.IsDirectory).OrderByDescending(e => e.Size).ToList();
+        var images = files.Where(e => Images.Contains(System.IO.Path.GetExtension(e.Key ?? ""), StringComparer.OrdinalIgnoreCase)).ToList();
+        if (images.Count > 1)
+        {
+            var names = string.Join(", ", images.Take(4).Select(e => System.IO.Path.GetFileName(e.Key)));
+            archive.Dispose();
+            return Closed(
+                file,
+                new Problem(
+                    "An archive should hold one image.",
+                    $"It holds {images.Count}: {names}. Which one is meant cannot be told.",
+                    "Unpack it, and bring the one for your board."
+                )
+            );
+        }
+        if (files is [var best, ..])
+            return new PackedImage(file, hashed, kind, (images.FirstOrDefault() ?? best).OpenEntryStream(), archive);
         archive.Dispose();
         return Closed(file, new Problem("An archive should hold an image.", "It is empty.", "Download it again."));
     }

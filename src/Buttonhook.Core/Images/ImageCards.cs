@@ -12,6 +12,8 @@ public static class ImageCards
     public static Answer<ImageCard> From(Inspection found, string path)
     {
         var file = System.IO.Path.GetFileName(path);
+        if (found.Nature is { } nature)
+            return new Problem("The shelf holds images of whole disks.", $"{file}: {nature.Says} {nature.Why}", nature.Instead);
         if ((found.Kernel?.Architecture ?? found.Architecture) is not { } set)
             return new Problem(
                 "An image on the shelf should tell what processor it is for.",

@@ -25,6 +25,7 @@ public sealed record InspectedTree(string Path, string? Model, IReadOnlyList<str
 public sealed record InspectedSystem(string? Name, string? Version, string? Id);
 
 /// <summary>Everything read from an image without starting it. The shape is published in docs/formats.</summary>
+/// <param name="Nature">What the file is when it is no image of a disk; null for an image.</param>
 public sealed record Inspection(
     string Format,
     string Compression,
@@ -45,7 +46,8 @@ public sealed record Inspection(
     string? Chain,
     FirstBootFacts? FirstBoot,
     IReadOnlyList<string> Notes,
-    DryBoot? DryBoot
+    DryBoot? DryBoot,
+    FileNature? Nature = null
 )
 {
     private static readonly string[] KernelNames = ["Image", "zImage", "vmlinuz", "kernel", "bzImage", "uImage", "linux"];
@@ -133,7 +135,8 @@ public sealed record Inspection(
             chain,
             root is null ? null : FirstBootFacts.Of(root, command),
             notes,
-            dry
+            dry,
+            FileNature.Of(image, table)
         );
     }
 

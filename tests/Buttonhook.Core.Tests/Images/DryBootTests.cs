@@ -508,5 +508,5 @@ public class DryBootTests
 
     [Fact]
     public void A_file_that_is_no_image_gets_no_card() =>
-        Assert.Contains("neither a kernel", ImageCards.From(Inspect(new byte[4 << 20], null), "/tmp/x.img").Problem!.Came);
+        Assert.Contains("Nothing that is known here", ImageCards.From(Inspect(new byte[4 << 20], null), "/tmp/x.img").Problem!.Came);
 }

@@ -59,6 +59,7 @@ public class EfiWayTests
         Breaks("kernel-wrong-architecture", Boot(new() { [Removable] = Unified(set: InstructionSet.Amd64) }));
         Breaks("kernel-corrupt", Boot(new() { [Removable] = Unified()[..^1024] }));
         Breaks("kernel-corrupt", Boot(new() { [Removable] = Unified(kernel: Text("no kernel").Concat(new byte[600]).ToArray()) }));
+        Breaks("boot-files-missing", Boot(new() { [Removable] = EfiMaker.Program(Arm64, (".osrel", [1]), (".initrd", Initial)) }));
         Breaks("dtb-invalid", Boot(new() { [Removable] = Unified(more: (".dtb", Text("no tree"))) }));
     }
 
@@ -69,6 +70,9 @@ public class EfiWayTests
         Breaks("root-not-found", Boot(new() { [Removable] = Unified(half) }));
         var addon = EfiMaker.Program(Arm64, (".cmdline", Text("rootwait")));
         Starts(Boot(new() { [Removable] = Unified(half), [Removable + ".extra.d/wait.addon.efi"] = addon }));
+        // A stub that is older than addons takes none.
+        var old = Unified(half, more: (".sdmagic", Text("#### LoaderInfo: fallow-stub 252.39-1 ####")));
+        Breaks("root-not-found", Boot(new() { [Removable] = old, [Removable + ".extra.d/wait.addon.efi"] = addon }));
         // One for another processor is not taken.
         var other = EfiMaker.Program(InstructionSet.Amd64, (".cmdline", Text("rootwait")));
         Breaks("root-not-found", Boot(new() { [Removable] = Unified(half), ["/loader/addons/wait.addon.efi"] = other }));

@@ -88,7 +88,8 @@ public sealed record EfiProgram(
 
     private static EfiKind KindOf(byte[] file, HashSet<string> names)
     {
-        return names.Contains(".linux") ? EfiKind.UnifiedKernel
+        return names.Contains(".linux") || names.Contains(".osrel") && names.Contains(".cmdline") || names.Contains(".initrd")
+                ? EfiKind.UnifiedKernel
             : names.Contains("mods") ? EfiKind.Grub
             : file.AsSpan().IndexOf(Encoding.Unicode.GetBytes("\\loader\\entries")) >= 0 ? EfiKind.EntryMenu
             : file.Length > 0x40 && Field.U32(file, 0x38) is 0x644D5241 or 0x05435352 ? EfiKind.Kernel

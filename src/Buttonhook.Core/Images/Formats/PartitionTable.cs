@@ -34,6 +34,11 @@ public sealed record PartitionTable(
         var first = image.At(0, Sector);
         if (first.Length < Sector || first[510] != 0x55 || first[511] != 0xAA)
             return new("none", [], notes);
+        // A boot sector of a bare file system ends in the same mark; a table says of each partition whether it is marked, and nothing else
+        // (block/partitions/msdos.c of Linux).
+        for (var i = 0; i < 4; i++)
+            if (first[446 + i * 16] is not (0 or 0x80))
+                return new("none", [], notes);
         return first[450] == 0xEE ? Gpt(image, notes) : Mbr(image, first, notes);
     }
 

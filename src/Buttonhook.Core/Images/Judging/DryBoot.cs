@@ -78,6 +78,13 @@ public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
     [JsonIgnore]
     public IReadOnlyList<DryStep> Broken => [.. Steps.Where(s => s.Cause is not null)];
 
+    /// <summary>The dry boot of a file that cannot be read to its end: written to a card it would be cut off.</summary>
+    public static DryBoot Of(Problem problem) =>
+        new(
+            DryVerdict.DoesNotBoot,
+            [new(Stage.FirstLoader, LinkResult.Failed, $"{problem.Expected} {problem.Came}", null, "image-truncated", problem.ToDo)]
+        );
+
     /// <summary>Plays the boot of an image or a card on a board, and looks at nothing else of it.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
     public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)

@@ -90,6 +90,9 @@ internal sealed class DryBooter(
         }
     }
 
+    /// <summary>Whether it is an ISO image as well (ECMA-119: the volume descriptor in sector 16 of 2048 bytes).</summary>
+    private bool IsDisc => image.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8);
+
     private void Pass(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.Passed, text, file));
 
     private void CannotTell(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.CannotTell, text, file));
@@ -124,8 +127,16 @@ internal sealed class DryBooter(
                 "Get the whole image and write it again.",
                 "partition table"
             );
-        if (table.Partitions.Count == 0)
-            return Fail(Stage.FirstLoader, "no-boot-medium", "There is no partition table.", "Write an image with one.", "sector 0");
+        if (FileNature.Of(image, table) is { } nature)
+            return Fail(Stage.FirstLoader, "no-boot-medium", $"{nature.Says} {nature.Why}", nature.Instead, "sector 0");
+        if (IsDisc && board.Loader is not ("efi" or "bios"))
+            return Fail(
+                Stage.FirstLoader,
+                "no-boot-medium",
+                "It is an installer ISO: firmware of PCs and EFI firmware start it, the loader of this board does not.",
+                "Get the image for this board, or one for cards.",
+                "sector 64"
+            );
         if (board is { FirstLoader: { } place, BootMedium: "sd" })
         {
             if (!FirstLoaders.Stands(image, place.At, place.Bytes))

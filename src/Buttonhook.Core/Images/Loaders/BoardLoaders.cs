@@ -80,6 +80,14 @@ internal static class BoardLoaders
             if (way.Follow(passage, volume) is { } taken)
                 return taken;
         var other = passage.Volumes.FirstOrDefault(v => v.Tree is { Kind: "vfat" });
+        foreach (var set in Enum.GetValues<InstructionSet>())
+            if (other?.Tree!.Find(EfiPrograms.RemovablePath(set)) is not null)
+                return new Break(
+                    "no-boot-medium",
+                    $"The EFI loader on it is for {set.Words()}, the board is {passage.Board.Architecture.Words()}.",
+                    "Get the image for this instruction set.",
+                    other.Name(EfiPrograms.RemovablePath(set))
+                );
         return new Break(
             "no-boot-medium",
             $"No EFI loader lies at {name}, where the firmware looks.",

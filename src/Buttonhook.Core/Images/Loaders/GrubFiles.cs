@@ -26,6 +26,14 @@ internal static class GrubFiles
         foreach (var path in Usual)
             if (volume.Tree!.Read(path) is { } text)
                 return new GrubMenu(passage, volume).Run(path, Encoding.UTF8.GetString(text));
+        // On a disc the configuration lies in a file system that is not read here.
+        if (passage.Image.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8))
+            return new Break(
+                null,
+                "It is an installer ISO; what lies in its ISO 9660 file system is not read here.",
+                "Write it and start it.",
+                "sector 64"
+            );
         return new Break(
             "loader-config-missing",
             without,

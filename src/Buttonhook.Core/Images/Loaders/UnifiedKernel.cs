@@ -1,17 +1,24 @@
-using System.Text;
+using System.Text.RegularExpressions;
 using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Images;
 
 /// <summary>A unified kernel image: an EFI program with kernel, initial file system, command line and device tree in its sections (UAPI specification "Unified Kernel Image").</summary>
-internal static class UnifiedKernel
+internal static partial class UnifiedKernel
 {
+    private const int FirstWithAddons = 254;
+
     /// <summary>Takes what its sections hold, and what addons beside it add to the command line.</summary>
     public static Taken Take(Passage passage, Volume from, string path, EfiProgram program)
     {
         var where = from.Name(path);
         if (program.Section(".linux") is not { } linux)
-            return new Break("kernel-corrupt", "The unified kernel has no section .linux.", "Make it again.", where);
+            return new Break(
+                "boot-files-missing",
+                "The unified kernel has no kernel in it: its section .linux is missing.",
+                "Make it again.",
+                where
+            );
         passage.Found.Add(($"The unified kernel is taken{(program.Text(".osrel") is { } system ? $": {NameIn(system)}" : "")}.", where));
         var (kernel, broken) = passage.Kernel(linux, where);
         if (program.Text(".uname") is { Length: > 0 } version)
@@ -30,7 +37,10 @@ internal static class UnifiedKernel
             breaks.Add(damaged);
             tree = null;
         }
-        var line = string.Join(' ', new[] { program.Text(".cmdline") ?? "" }.Concat(Addons(passage, from, path)).Where(p => p.Length > 0))
+        var line = string.Join(
+                ' ',
+                new[] { program.Text(".cmdline") ?? "" }.Concat(Addons(passage, from, path, program)).Where(p => p.Length > 0)
+            )
             .Replace('\n', ' ');
         passage.CommandLine = line;
         return new(
@@ -53,8 +63,13 @@ internal static class UnifiedKernel
         ?? "a system without a name";
 
     /// <summary>Command lines of addons: EFI programs in FILE.extra.d and /loader/addons, in the order of their names.</summary>
-    private static IEnumerable<string> Addons(Passage passage, Volume from, string path)
+    private static IEnumerable<string> Addons(Passage passage, Volume from, string path, EfiProgram program)
     {
+        // The stub tells its version in a section of its own; older ones know no addons.
+        var old =
+            program.Text(".sdmagic") is { } told
+            && Stub().Match(told) is { Success: true } stub
+            && int.Parse(stub.Groups[1].ValueSpan) < FirstWithAddons;
         foreach (var folder in (string[])["/loader/addons", path + ".extra.d"])
         {
             if (from.Tree!.Find(folder) is not { IsFolder: true })
@@ -71,7 +86,18 @@ internal static class UnifiedKernel
                     && addon.Architecture == passage.Board.Architecture
                     && addon.Text(".cmdline") is { } more
                 )
-                    yield return more;
+                    if (old)
+                        passage.Notes.Add(
+                            (
+                                $"The addon {name} is not taken: the stub of this unified kernel is older than addons.",
+                                from.Name($"{folder}/{name}")
+                            )
+                        );
+                    else
+                        yield return more;
         }
     }
+
+    [GeneratedRegex(@"-stub (\d{1,6})")]
+    private static partial Regex Stub();
 }

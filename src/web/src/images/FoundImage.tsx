@@ -22,6 +22,15 @@ export function FoundImage({ inspection: i }: { inspection: Inspection }) {
     ["Desktop", first?.desktop],
     ["Made", first?.systemDate],
   ];
+  if (i.nature)
+    return (
+      <div className="found elsewhere" role="note">
+        <p className="lead">
+          <strong>{i.nature.says}</strong> {i.nature.why}
+        </p>
+        <p>{i.nature.instead}</p>
+      </div>
+    );
   return (
     <div className="found">
       <p className="lead">

@@ -3622,6 +3622,12 @@ export interface components {
             before: null | string;
             after: string;
         };
+        FileNature: {
+            kind: string;
+            says: string;
+            why: string;
+            instead: string;
+        };
         /** @enum {unknown} */
         FilePlace: "boot" | "root";
         FileTrap: {
@@ -3825,6 +3831,7 @@ export interface components {
             firstBoot: null | components["schemas"]["FirstBootFacts"];
             notes: string[];
             dryBoot: null | components["schemas"]["DryBoot"];
+            nature?: null | components["schemas"]["FileNature"];
         };
         InspectionInput: {
             path: string;
