@@ -81,7 +81,7 @@ def alone(**more):
     return {"way": "unified kernel", "uki": more, "files": {"EFI/BOOT/BOOTX64.EFI": "uki"}}
 
 
-GRUB = f'menuentry "Fallow" {{\n search --no-floppy --file --set=root /vmlinuz\n linux /vmlinuz {GOOD}\n initrd /initrd.img\n}}\n'
+GRUB = f'set timeout=1\nmenuentry "Fallow" {{\n search --no-floppy --file --set=root /vmlinuz\n linux /vmlinuz {GOOD}\n initrd /initrd.img\n}}\n'
 
 # name: what is on the image, whether it starts, and the cause by construction
 CASES = {
@@ -123,6 +123,9 @@ CASES = {
     "grub-good": (
         {"way": "GRUB", "files": {"EFI/BOOT/BOOTX64.EFI": "grub", "EFI/fallow/grub.cfg": GRUB.encode(), "boot/grub/grub.cfg": GRUB.encode(),
                                   "vmlinuz": KERNEL, "initrd.img": INITRD}}, True, None),
+    "grub-no-timeout": (
+        {"way": "GRUB", "files": {"EFI/BOOT/BOOTX64.EFI": "grub", "EFI/fallow/grub.cfg": GRUB.replace("set timeout=1\n", "").encode(),
+                                  "vmlinuz": KERNEL, "initrd.img": INITRD}}, False, "autoboot-interrupted"),
     "grub-kernel-gone": (
         {"way": "GRUB", "files": {"EFI/BOOT/BOOTX64.EFI": "grub", "EFI/fallow/grub.cfg": GRUB.replace("linux /vmlinuz", "linux /gone").encode(),
                                   "boot/grub/grub.cfg": GRUB.replace("linux /vmlinuz", "linux /gone").encode(),

@@ -31,6 +31,7 @@ public class ChainTests
     private static string Grub(string kernel = "/Image", string initrd = "/initrd.img", string search = "1234-ABCD") =>
         $$"""
             set default=0
+            set timeout=5
             menuentry "Fallow 12 server" {
               search --no-floppy --fs-uuid --set=root {{search}}
               linux {{kernel}} {{Arguments}}
@@ -53,7 +54,7 @@ public class ChainTests
         var dry = Boot(Board("efi"), GrubFiles(Grub()));
         Assert.Equal(DryVerdict.Boots, dry.Verdict);
         Assert.Empty(dry.Causes);
-        Assert.Contains(dry.Steps, s => s.File == "p1:/EFI/fallow/grub.cfg:4");
+        Assert.Contains(dry.Steps, s => s.File == "p1:/EFI/fallow/grub.cfg:5");
     }
 
     [Fact]

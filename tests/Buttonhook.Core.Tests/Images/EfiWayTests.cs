@@ -97,12 +97,19 @@ public class EfiWayTests
     [Fact]
     public void Grub_reads_its_configuration_where_its_prefix_says()
     {
-        var config = $"menuentry \"Fallow\" {{\n linux /Image {Arguments}\n initrd /initrd.img\n}}\n";
+        var config = $"set timeout=5\nmenuentry \"Fallow\" {{\n linux /Image {Arguments}\n initrd /initrd.img\n}}\n";
         var files = ImageMaker.BootFiles();
         files.Remove("/extlinux/extlinux.conf");
         files[Removable] = EfiMaker.Grub(prefix: "/EFI/orchard");
         files["/EFI/aaa/grub.cfg"] = Text("echo nothing\n");
         files["/EFI/orchard/grub.cfg"] = Text(config);
+        Starts(Boot(files));
+        // Without a timeout the menu waits for a key; the edit ends that.
+        var waiting = config.Replace("set timeout=5\n", "");
+        files["/EFI/orchard/grub.cfg"] = Text(waiting);
+        var dry = Boot(files);
+        Breaks("autoboot-interrupted", dry);
+        files["/EFI/orchard/grub.cfg"] = Text(dry.Broken[0].Edit!.Apply(waiting)!);
         Starts(Boot(files));
     }
 

@@ -46,7 +46,7 @@ public class GrubMenuTests
               set gfxpayload="${1}"
             }
             {{inside}}
-            if loadfont unicode ; then insmod gfxterm; fi
+            if loadfont unicode ; then insmod gfxterm; fi; set timeout=5
             menuentry 'Fallow 12 server' --class fallow --class os $menuentry_id_option 'fallow-simple' {
               gfxmode $linux_gfx_mode
               insmod gzio

@@ -76,6 +76,17 @@ internal sealed partial class GrubMenu
     {
         if (menu.Entries.Count == 0)
             return Bad("grub.cfg has no menu entry.", 0);
+        // Without a timeout the menu waits for a key for ever (GRUB manual, "timeout").
+        if (!int.TryParse(variables.GetValueOrDefault("timeout"), out var seconds) || seconds < 0)
+            breaks.Add(
+                new(
+                    "autoboot-interrupted",
+                    "The menu sets no timeout: it waits until somebody presses a key.",
+                    "Add set timeout=5 to grub.cfg.",
+                    start.Name(path),
+                    new FileEdit(start.Partition.Number, path, 0, null, "set timeout=5")
+                )
+            );
         var here = menu;
         foreach (var wanted in variables["default"].Split('>'))
         {
