@@ -139,15 +139,16 @@ internal sealed class DryBooter(
             );
         if (board is { FirstLoader: { } place, BootMedium: "sd" })
         {
-            if (!FirstLoaders.Stands(image, place.At, place.Bytes))
-                return Fail(
+            if (FirstLoaders.Stands(image, place.At, place.Bytes))
+                Pass(Stage.FirstLoader, $"The boot ROM finds {place.Name}.", $"byte {place.At}");
+            else
+                Fail(
                     Stage.FirstLoader,
                     "no-boot-medium",
                     $"This board's boot ROM looks for {place.Name} at byte {place.At}; it is not there.",
                     "Use an image that is made for this board, or write its first loader onto the card.",
                     $"byte {place.At}"
                 );
-            Pass(Stage.FirstLoader, $"The boot ROM finds {place.Name}.", $"byte {place.At}");
         }
         var passage = new Passage(image, volumes, board, unpack);
         var taken = BoardLoaders.Follow(passage);

@@ -53,6 +53,7 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
           </li>
         ))}
       </ol>
+      {broken.length > 1 && <p>{broken.length} links are broken. In this order they are mended:</p>}
       {broken.map((c) => (
         <div key={`${c.text} ${c.file}`} className="next-check">
           <strong>{c.fix}</strong> <code>{c.cause}</code>

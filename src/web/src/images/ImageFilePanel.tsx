@@ -133,20 +133,23 @@ export function ImageFilePanel() {
             {state.checksumAgrees && <span className="chosen"> The checksum is the published one.</span>}
           </p>
           <FoundImage inspection={state.inspection} />
-          <p>
-            <Button
-              variant="outline-secondary"
-              disabled={shelve.isPending || shelve.isSuccess}
-              onClick={() => shelve.mutate(state.id)}
-            >
-              Put it on the shelf
-            </Button>{" "}
-            {shelve.data && (
-              <span role="status">
-                {shelve.data.name} {shelve.data.version} is on the shelf, {binary(shelve.data.expandedBytes)} unpacked.
-              </span>
-            )}
-          </p>
+          {state.inspection.nature == null && (
+            <p>
+              <Button
+                variant="outline-secondary"
+                disabled={shelve.isPending || shelve.isSuccess}
+                onClick={() => shelve.mutate(state.id)}
+              >
+                Put it on the shelf
+              </Button>{" "}
+              {shelve.data && (
+                <span role="status">
+                  {shelve.data.name} {shelve.data.version} is on the shelf, {binary(shelve.data.expandedBytes)}{" "}
+                  unpacked.
+                </span>
+              )}
+            </p>
+          )}
           <ProblemNote error={shelve.error} />
         </>
       )}
