@@ -80,6 +80,9 @@ public sealed class DownloadTests : InFolder
         for (var i = 0; i < 100 && (await app.Get("/api/downloads")).GetProperty("missing")[0].GetProperty("looking").GetBoolean(); i++)
             await Task.Delay(20);
         Assert.Equal(old, await PathOf(app, image));
+        // That it was not found stays said, although it is looked for again each time somebody asks.
+        for (var i = 0; i < 5; i++)
+            Assert.False((await app.Get("/api/downloads")).GetProperty("missing")[0].GetProperty("looking").GetBoolean());
 
         var moved = Image(Path.Combine("kept", "images", "renamed.bin"));
         for (var i = 0; i < 200 && (await app.Get("/api/downloads")).GetProperty("missing").GetArrayLength() > 0; i++)

@@ -42,7 +42,7 @@ test("a file that is sent is looked into, compared with its sum and put on the s
   await page.getByRole("button", { name: "Look into it" }).click();
   await expect(page.getByText("The checksum is the published one.")).toBeVisible();
   await page.reload();
-  await expect(page.getByText("A system that does not tell its name")).toBeVisible();
+  await expect(page.getByText("Nothing that is known here stands at its beginning")).toBeVisible();
 });
 
 test("an image is put on the shelf, with its card, and taken off again", async ({ page }) => {

@@ -18,7 +18,7 @@ public sealed record DownloadedFile(string Path, string Name, long Bytes, DateTi
 public sealed record WatchedFolder(string Path, IReadOnlyList<DownloadedFile> Files, Problem? Problem);
 
 /// <summary>An image of the shelf whose file is not where it was.</summary>
-/// <param name="Looking">Whether it is being looked for.</param>
+/// <param name="Looking">Whether it is being looked for the first time; else it was not found, and is looked for again while somebody asks.</param>
 public sealed record MissingFile(string ImageId, string Title, string Path, bool Looking);
 
 /// <summary>The watched folders, and the images whose files are not where they were.</summary>
@@ -33,6 +33,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
     private static readonly TimeSpan Arriving = TimeSpan.FromSeconds(4);
     private readonly ConcurrentDictionary<(string, long, DateTime), string> sums = new();
     private readonly CancellationTokenSource stop = new();
+    private readonly ConcurrentDictionary<string, byte> searched = new();
     private int looking;
 
     /// <summary>Watches a folder; what is no folder that may be listed is a problem.</summary>
@@ -50,6 +51,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
         if (List(full).Problem is { } problem)
             return problem;
         folders.Add(full, clock.GetUtcNow());
+        searched.Clear();
         return null;
     }
 
@@ -65,13 +67,14 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
                 try
                 {
                     FindAgain(missing);
+                    foreach (var image in missing.Where(i => cards.Catalogue.Image(i.Id)?.Path == i.Path))
+                        searched[image.Id] = 0;
                 }
                 finally
                 {
                     Volatile.Write(ref looking, 0);
                 }
             });
-        var busy = Volatile.Read(ref looking) == 1;
         return new(
             [
                 .. folders
@@ -86,7 +89,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
                         );
                     }),
             ],
-            [.. missing.Select(i => new MissingFile(i.Id, i.Title, i.Path!, busy))]
+            [.. missing.Select(i => new MissingFile(i.Id, i.Title, i.Path!, !searched.ContainsKey(i.Id)))]
         );
     }
 
@@ -193,6 +196,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
         using var acting = Acting.Begin(clock.GetUtcNow());
         Acting.Say($"The file of {image.Title} was found again at {path}, by its size and sum; it was at {image.Path}.");
         cards.Add(new([], [now with { Path = path }], []));
+        searched.TryRemove(image.Id, out _);
     }
 
     /// <inheritdoc/>
