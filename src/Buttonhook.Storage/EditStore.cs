@@ -14,6 +14,9 @@ public sealed record EditRow(string Kind, string Key, JsonObject? Before, JsonOb
 {
     /// <summary>The board that it is, or belongs to; null for a thing of the shelves.</summary>
     public string? BoardId => Kind == "board" ? Key : (string?)After["board_id"];
+
+    /// <summary>The nickname of a board, also of one that was removed; null for other things.</summary>
+    public string? Nickname => ((string?)After["nickname"])?.Split(Things.Set)[0];
 }
 
 /// <summary>What a person did in one go.</summary>

@@ -56,7 +56,7 @@ public sealed class EditWords(Catalogue catalogue, BoardStore boards, EditStore 
     {
         string? Text(string field) => (string?)row.After[field];
         if (row.Kind == "board")
-            return Text("nickname")!.Split('\u001f')[0];
+            return row.Nickname!;
         if (row.Kind is "correction" or "log" or "photo")
             return Text("text") ?? Text("says") ?? "";
         var inside = (Text("card") ?? Text("part") ?? Text("recipe")) is { } json ? JsonNode.Parse(json) : null;

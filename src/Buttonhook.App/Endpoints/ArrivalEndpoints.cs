@@ -55,15 +55,13 @@ public static class ArrivalEndpoints
                 "/arrivals/{id}/overlays",
                 (string id, Arrivals arrivals) =>
                     arrivals.Found(id) is { } run
-                        ? Results.Ok(run.Overlays.Select(o => new OverlayRow(o.Source, FileOf(o.Source))).ToList())
+                        ? Results.Ok(run.Overlays.Select(o => new OverlayRow(o.Source, Images.FoundTree.FileOf(o.Source))).ToList())
                         : Gone()
             )
             .Produces<IReadOnlyList<OverlayRow>>();
         api.MapGet("/arrivals/{id}/draft", Draft).Produces<CardDraft>();
         api.MapPost("/arrivals/{id}/board", Put).Produces<BoardView>();
     }
-
-    private static string FileOf(string source) => source[(source.LastIndexOfAny(['/', ':']) + 1)..];
 
     private static IResult Gone() =>
         new Problem("What came in should still be remembered.", "It is not: only the newest twenty are.", "Bring it again.").Answer(
@@ -98,7 +96,7 @@ public static class ArrivalEndpoints
             run.Search.Find(words ?? "", MostTrees)
                 .Select(f => new TreeRow(
                     f.Tree.Source,
-                    FileOf(f.Tree.Source),
+                    Images.FoundTree.FileOf(f.Tree.Source),
                     f.Tree.Model,
                     f.Tree.Compatible.Count > 0 ? f.Tree.Compatible[0] : null,
                     Math.Round(f.Fit, 2)

@@ -9,7 +9,11 @@ using Buttonhook.Hardware;
 namespace Buttonhook.App.Images;
 
 /// <summary>A device tree that was found in a source, and what the package around it was built for, or null.</summary>
-public sealed record FoundTree(string Source, byte[] Blob, string? Architecture);
+public sealed record FoundTree(string Source, byte[] Blob, string? Architecture)
+{
+    /// <summary>The name of the file in a source.</summary>
+    public static string FileOf(string source) => source[(source.LastIndexOfAny(['/', ':']) + 1)..];
+}
 
 /// <summary>
 /// Finds device trees wherever people have them, by content: a blob, a folder, a Debian package (deb(5)), an archive, a fit image, an image
@@ -101,7 +105,7 @@ public static class TreeSources
     {
         foreach (var overlay in overlays)
         {
-            var name = overlay.Source[(overlay.Source.LastIndexOfAny(['/', ':']) + 1)..];
+            var name = FoundTree.FileOf(overlay.Source);
             var laid = TreeOverlay.Lay(tree.Blob, overlay.Blob, name);
             if (laid.Value is not { } blob)
                 return laid.Problem!;

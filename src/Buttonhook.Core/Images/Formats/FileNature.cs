@@ -10,6 +10,9 @@ public sealed partial record FileNature(string Kind, string Says, string Why, st
     private const string NotWritten = "It has no partition table, so nothing on a board would find a system in it.";
     private const string GetImage = "Get the image of the whole disk (often .img, packed as .img.xz).";
 
+    /// <summary>Whether an image is a disc as well (ECMA-119: the volume descriptor in sector 16 of 2048 bytes).</summary>
+    public static bool IsDisc(ImageBytes image) => image.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8);
+
     /// <summary>A problem as an answer of the same kind.</summary>
     public static FileNature Of(Problem problem) => new("unreadable", problem.Expected, problem.Came, problem.ToDo);
 

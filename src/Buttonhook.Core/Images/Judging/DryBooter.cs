@@ -90,9 +90,6 @@ internal sealed class DryBooter(
         }
     }
 
-    /// <summary>Whether it is an ISO image as well (ECMA-119: the volume descriptor in sector 16 of 2048 bytes).</summary>
-    private bool IsDisc => image.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8);
-
     private void Pass(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.Passed, text, file));
 
     private void CannotTell(Stage stage, string text, string? file) => steps.Add(new(stage, LinkResult.CannotTell, text, file));
@@ -129,7 +126,7 @@ internal sealed class DryBooter(
             );
         if (FileNature.Of(image, table) is { } nature)
             return Fail(Stage.FirstLoader, "no-boot-medium", $"{nature.Says} {nature.Why}", nature.Instead, "sector 0");
-        if (IsDisc && board.Loader is not ("efi" or "bios"))
+        if (FileNature.IsDisc(image) && board.Loader is not ("efi" or "bios"))
             return Fail(
                 Stage.FirstLoader,
                 "no-boot-medium",

@@ -8,13 +8,16 @@ internal sealed class EfiPrograms : ILoaderWay
     private const int MostChained = 4;
 
     /// <summary>Where firmware looks on a medium that it knows nothing of (UEFI specification, 3.5.1.1).</summary>
-    public static string RemovablePath(InstructionSet set) =>
+    public static string RemovablePath(InstructionSet set) => $"/EFI/BOOT/BOOT{ShortName(set).ToUpperInvariant()}.EFI";
+
+    /// <summary>What firmware and boot menus call a processor (UEFI specification, 3.5.1.1).</summary>
+    public static string ShortName(InstructionSet set) =>
         set switch
         {
-            InstructionSet.Arm64 => "/EFI/BOOT/BOOTAA64.EFI",
-            InstructionSet.Armhf => "/EFI/BOOT/BOOTARM.EFI",
-            InstructionSet.Riscv64 => "/EFI/BOOT/BOOTRISCV64.EFI",
-            _ => "/EFI/BOOT/BOOTX64.EFI",
+            InstructionSet.Arm64 => "aa64",
+            InstructionSet.Armhf => "arm",
+            InstructionSet.Riscv64 => "riscv64",
+            _ => "x64",
         };
 
     /// <inheritdoc/>
@@ -55,7 +58,7 @@ internal sealed class EfiPrograms : ILoaderWay
             case EfiKind.UnifiedKernel:
                 return UnifiedKernel.Take(passage, from, path, program);
             case EfiKind.Shim when depth < MostChained:
-                var next = $"{path[..(path.LastIndexOf('/') + 1)]}grub{Suffix(passage.Board.Architecture)}.efi";
+                var next = $"{path[..(path.LastIndexOf('/') + 1)]}grub{ShortName(passage.Board.Architecture)}.efi";
                 passage.Found.Add(("The first EFI program checks signatures and starts the one beside it.", where));
                 return from.Tree!.Read(next) is { } second
                     ? Start(passage, from, next, second, depth + 1)
@@ -78,15 +81,6 @@ internal sealed class EfiPrograms : ILoaderWay
                     );
         }
     }
-
-    private static string Suffix(InstructionSet set) =>
-        set switch
-        {
-            InstructionSet.Arm64 => "aa64",
-            InstructionSet.Armhf => "arm",
-            InstructionSet.Riscv64 => "riscv64",
-            _ => "x64",
-        };
 
     /// <summary>A kernel that firmware starts by itself: without boot variables it gets no command line and no initial file system.</summary>
     private static Taken Kernel(Passage passage, string where, byte[] bytes)

@@ -133,7 +133,10 @@ internal static partial class EntryFiles
                     "Use the one for this board.",
                     entry.Volume.Name(entry.Path)
                 );
-        if (entry.Value("architecture") is { } wanted && !wanted.Equals(Short(board.Architecture), StringComparison.OrdinalIgnoreCase))
+        if (
+            entry.Value("architecture") is { } wanted
+            && !wanted.Equals(EfiPrograms.ShortName(board.Architecture), StringComparison.OrdinalIgnoreCase)
+        )
             return new(
                 "kernel-wrong-architecture",
                 $"The entry {entry.Id} is for {wanted}, so the menu hides it.",
@@ -151,15 +154,6 @@ internal static partial class EntryFiles
                 kernel is null ? null : Nearest.Edit(entry.Volume, entry.At("linux"), kernel)
             );
     }
-
-    private static string Short(InstructionSet set) =>
-        set switch
-        {
-            InstructionSet.Arm64 => "aa64",
-            InstructionSet.Armhf => "arm",
-            InstructionSet.Riscv64 => "riscv64",
-            _ => "x64",
-        };
 
     private static string Rooted(string path) => path.StartsWith('/') ? path : "/" + path;
 

@@ -27,7 +27,7 @@ internal static class GrubFiles
             if (volume.Tree!.Read(path) is { } text)
                 return new GrubMenu(passage, volume).Run(path, Encoding.UTF8.GetString(text));
         // On a disc the configuration lies in a file system that is not read here.
-        if (passage.Image.At(0x8001, 5).AsSpan().SequenceEqual("CD001"u8))
+        if (FileNature.IsDisc(passage.Image))
             return new Break(
                 null,
                 "It is an installer ISO; what lies in its ISO 9660 file system is not read here.",
