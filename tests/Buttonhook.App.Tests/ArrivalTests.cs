@@ -205,5 +205,13 @@ public sealed class ArrivalTests : InFolder
         Assert.Contains("a.dtb + frost.dtbo", laid.GetProperty("sources").GetProperty("console.speed").GetString());
         Assert.NotEqual(plain.GetProperty("id").GetString(), laid.GetProperty("id").GetString());
         Assert.Equal(plain.GetProperty("id").GetString(), (await Put("Medlar")).GetProperty("id").GetString());
+        // The board and the card that came in one go are taken back in one go.
+        var put = (await app.Get("/api/edits")).EnumerateArray().Single(e => e.GetProperty("says").GetString()!.Contains("Quince was put"));
+        Assert.Contains("The board card", put.GetProperty("says").GetString());
+        Assert.True((await app.Http.PostAsync($"/api/edits/{put.GetProperty("id").GetInt64()}/undo", null)).IsSuccessStatusCode);
+        Assert.Equal(
+            ["Damson", "Medlar"],
+            (await app.Get("/api/bench")).EnumerateArray().Select(b => b.GetProperty("nickname").GetString())
+        );
     }
 }

@@ -46,10 +46,11 @@ public static class EditEndpoints
     {
         if (edits.Find(id) is not { } edit)
             return Problems.Missing("This change");
+        var came = edit.Rows.Where(r => r.Kind == "board" && r.Before is null).Select(r => r.Key).ToList();
         foreach (var row in edit.Rows)
         {
             // What the change put there would be removed: the same stands against it as against any removal.
-            if ((row.Before is null ? removals.Against(row.Kind, row.Key) : Lacking(row, cards.Catalogue)) is { } against)
+            if ((row.Before is null ? removals.Against(row.Kind, row.Key, came) : Lacking(row, cards.Catalogue)) is { } against)
                 return against.Answer(StatusCodes.Status409Conflict);
         }
         foreach (var row in edit.Rows.Where(r => r.Kind == "board"))

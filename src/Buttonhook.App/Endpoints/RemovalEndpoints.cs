@@ -28,20 +28,23 @@ public sealed class Removals(
     }
 
     /// <summary>What stands against removing a thing, or null.</summary>
-    public Problem? Against(string kind, string id) =>
-        kind switch
+    /// <param name="leaving">Boards that leave the bench together with it.</param>
+    public Problem? Against(string kind, string id, IReadOnlyCollection<string>? leaving = null)
+    {
+        IEnumerable<BenchBoard> Staying() => boards.All().Where(b => leaving?.Contains(b.Board.Id) != true);
+        return kind switch
         {
-            "board-card" when boards.All().FirstOrDefault(b => b.Board.ModelId == id) is { } used => new(
+            "board-card" when Staying().FirstOrDefault(b => b.Board.ModelId == id) is { } used => new(
                 "A board card can go when no board on the bench uses it.",
                 $"{used.Board.Nickname} does.",
                 "Take that board off the bench first."
             ),
-            "image-card" when boards.All().FirstOrDefault(b => b.Board.ImageId == id) is { } used => new(
+            "image-card" when Staying().FirstOrDefault(b => b.Board.ImageId == id) is { } used => new(
                 "An image can go when no board on the bench has it chosen.",
                 $"{used.Board.Nickname} has.",
                 "Choose another image for that board first."
             ),
-            "supply" or "part" or "adapter" when boards.All().FirstOrDefault(b => Uses(b.Board.Connected, id)) is { } used => new(
+            "supply" or "part" or "adapter" when Staying().FirstOrDefault(b => Uses(b.Board.Connected, id)) is { } used => new(
                 "A part can go when no board on the bench is connected to it.",
                 $"{used.Board.Nickname} is.",
                 "Change what is connected to that board first."
@@ -58,6 +61,7 @@ public sealed class Removals(
             ),
             _ => null,
         };
+    }
 
     private static bool Uses(Core.Boards.Connected connected, string id) =>
         connected.SupplyId == id || connected.AdapterId == id || connected.Parts?.Contains(id) == true;
