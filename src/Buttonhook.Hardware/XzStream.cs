@@ -26,6 +26,9 @@ public sealed unsafe partial class XzStream : ForwardStream
     [LibraryImport("liblzma.so.5", EntryPoint = "lzma_stream_decoder")]
     private static partial int StartDecoder(State* state, ulong memoryLimit, uint flags);
 
+    [LibraryImport("liblzma.so.5", EntryPoint = "lzma_alone_decoder")]
+    private static partial int StartAlone(State* state, ulong memoryLimit);
+
     [StructLayout(LayoutKind.Sequential)]
     private struct Threads
     {
@@ -59,11 +62,17 @@ public sealed unsafe partial class XzStream : ForwardStream
 
     /// <summary>Unpacks <paramref name="input"/>, which stays the caller's; at most <paramref name="memoryLimit"/> bytes are used for it.</summary>
     public XzStream(Stream input, ulong memoryLimit = 512UL << 20)
+        : this(input, memoryLimit, alone: false) { }
+
+    private XzStream(Stream input, ulong memoryLimit, bool alone)
     {
         this.input = input;
-        if (Start(memoryLimit) is var code and not 0)
+        if ((alone ? StartAlone(state, memoryLimit) : Start(memoryLimit)) is var code and not 0)
             throw new IOException($"The system's xz library answers {code}.");
     }
+
+    /// <summary>Unpacks the older form without a container (lzma/container.h, lzma_alone_decoder), which kernels and file systems still use.</summary>
+    public static XzStream Alone(Stream input, ulong memoryLimit = 512UL << 20) => new(input, memoryLimit, alone: true);
 
     private int Start(ulong memoryLimit)
     {

@@ -7,7 +7,7 @@ public class RingTests
     /// <summary>What each ring may use: projects further in, and packages.</summary>
     private static readonly Dictionary<string, string[]> May = new()
     {
-        ["Buttonhook.Core"] = ["JsonSchema.Net", "System.IO.Hashing", "YamlDotNet"],
+        ["Buttonhook.Core"] = ["JsonSchema.Net", "K4os.Compression.LZ4", "System.IO.Hashing", "YamlDotNet"],
         ["Buttonhook.Storage"] = ["Buttonhook.Core", "Dapper", "Microsoft.Data.Sqlite"],
         ["Buttonhook.Hardware"] = ["Buttonhook.Core"],
     };

@@ -157,6 +157,7 @@ public static class ImageFiles
                 SharpCompress.Compressors.CompressionMode.Decompress,
                 false
             ),
+            [0x5D, 0x00, 0x00, ..] => XzStream.Alone(stream),
             _ => null,
         };
     }

@@ -157,7 +157,7 @@ public static class TreeSources
 
     /// <summary>All trees of an image that lies unpacked, named by its file.</summary>
     public static IReadOnlyList<FoundTree> InImage(string path, ImageBytes image, ICollection<string> notes) =>
-        [.. ImageTrees.Of(image, notes).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null))];
+        [.. ImageTrees.Of(image, ImageFiles.Unpack, notes).Select(t => new FoundTree($"{path}:{t.Where}", t.Blob, null))];
 
     private static Answer<IReadOnlyList<FoundTree>> Folder(string path)
     {

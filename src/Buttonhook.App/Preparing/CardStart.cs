@@ -80,7 +80,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
 
     private static string? Host(ImageBytes card)
     {
-        foreach (var volume in Volume.All(card, PartitionTable.Read(card)))
+        foreach (var volume in Volume.All(card, PartitionTable.Read(card), ImageFiles.Unpack))
         foreach (
             var path in new[] { "/user-data", "/var/lib/cloud/seed/nocloud/user-data", FirstBootScript.OnBoot, FirstBootScript.OnRoot }
         )

@@ -11,8 +11,9 @@ public static class ImageTrees
     private const int Deepest = 6;
 
     /// <summary>All of them; what cannot be read is told to <paramref name="notes"/>.</summary>
-    public static IEnumerable<TreeInImage> Of(ImageBytes image, ICollection<string> notes) =>
-        Of(Volume.All(image, PartitionTable.Read(image)), notes);
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    public static IEnumerable<TreeInImage> Of(ImageBytes image, Func<Stream, Stream?> unpack, ICollection<string> notes) =>
+        Of(Volume.All(image, PartitionTable.Read(image), unpack), notes);
 
     /// <summary>All of them on these partitions.</summary>
     public static IEnumerable<TreeInImage> Of(IReadOnlyList<Volume> volumes, ICollection<string> notes)

@@ -67,7 +67,7 @@ public sealed record Inspection(
     )
     {
         var table = Images.PartitionTable.Read(image);
-        var volumes = Volume.All(image, table);
+        var volumes = Volume.All(image, table, unpack);
         var notes = table.Notes.ToList();
         notes.AddRange(
             volumes.Where(v => v.Because is not null).Select(v => $"Partition {v.Partition.Number} cannot be read: {v.Because}.")
@@ -79,17 +79,16 @@ public sealed record Inspection(
         if (board is not null)
         {
             (var booter, dry) = DryBooter.Play(image, table, volumes, board, unpack);
-            handover = booter.Handover;
+            handover = booter.Starts ? booter.Handover : null;
             command = booter.CommandLine;
-            chain = handover is null ? null : booter.Loader;
+            chain = handover is null ? null : booter.Board.Loader;
         }
         else
         {
             foreach (var guess in Guesses(volumes))
             {
-                var booter = new DryBooter(image, table, volumes, guess, unpack);
-                var tried = booter.Run();
-                if (booter.Handover is null)
+                var (booter, tried) = DryBooter.Play(image, table, volumes, guess, unpack);
+                if (!booter.Starts)
                     continue;
                 handover = booter.Handover;
                 command = booter.CommandLine;
@@ -102,7 +101,7 @@ public sealed record Inspection(
         var kernel = handover is null
             ? FindKernel(volumes, unpack)
             : new InspectedKernel(handover.KernelWhere, handover.Kernel.Architecture, handover.Kernel.Version);
-        var root = volumes.Select(v => v.Tree).OfType<ExtTree>().FirstOrDefault(HasAccounts);
+        var root = volumes.Select(v => v.Tree).FirstOrDefault(t => t is not null && HasAccounts(t));
         var smallest = Math.Max(image.Length, table.Partitions.Select(p => p.EndBytes).DefaultIfEmpty(0).Max());
         var arguments = command is null ? null : new KernelCommandLine(command);
         return new(
@@ -143,7 +142,7 @@ public sealed record Inspection(
     /// <summary>Causes that only a board's own console can have; without a board there is nothing to tell of them.</summary>
     private static readonly string?[] OfTheBoard = ["console-arg-missing", "console-speed-mismatch", "getty-missing"];
 
-    private static bool HasAccounts(ExtTree tree)
+    private static bool HasAccounts(FileTree tree)
     {
         try
         {
@@ -166,7 +165,7 @@ public sealed record Inspection(
 
     private static InstructionSet? SystemSet(IReadOnlyList<Volume> volumes)
     {
-        foreach (var tree in volumes.Select(v => v.Tree).OfType<ExtTree>())
+        foreach (var tree in volumes.Select(v => v.Tree).OfType<FileTree>().Where(t => t.Kind != "vfat"))
             try
             {
                 foreach (var path in (string[])["/bin/sh", "/sbin/init", "/usr/bin/env"])

@@ -29,7 +29,7 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
         {
             var volumes = Volume
                 .All(image, PartitionTable.Read(image))
-                .Where(v => v.Tree is not null && v.Partition.Number > 0)
+                .Where(v => v is { Tree: not null, Mapped: null, Partition.Number: > 0 })
                 .Select(v => (v.Partition, Tree: v.Tree!, Files: TextsIn(v.Tree!)))
                 .ToList();
             var root = volumes.FirstOrDefault(v => v.Tree.Kind != "vfat" && v.Tree.Find("/etc") is not null);

@@ -2,6 +2,7 @@ using System.Text;
 using Buttonhook.Core.Images;
 using FsCheck;
 using FsCheck.Xunit;
+using K4os.Compression.LZ4;
 
 namespace Buttonhook.Core.Tests.Images;
 
@@ -51,7 +52,9 @@ public class InitialFilesTests
                 (byte[])[.. Early, .. Main],
                 [.. Early, 0, 0, 0, 0, .. ImageMaker.Gzip(Main)],
                 ImageMaker.Gzip([.. Early, .. Main]),
-                ImageMaker.Gzip(ImageMaker.Gzip(Main)),
+                [.. ImageMaker.Gzip(Early), .. ImageMaker.Gzip(Main)],
+                [.. ImageMaker.Gzip(Early), 0, 0, 0, 0, 0, .. ImageMaker.Gzip(Main), 0, 0],
+                [.. Lz4Legacy(Early), .. Main],
             }
         )
         {
@@ -78,12 +81,68 @@ public class InitialFilesTests
     {
         Assert.Equal("nothing is in it", Read([]).Fault);
         Assert.Equal("nothing is in it", Read(new byte[512]).Fault);
-        Assert.Equal("it does not decompress", Read("not an archive"u8.ToArray()).Fault);
-        Assert.Equal("it is packed too often", Read(ImageMaker.Gzip(ImageMaker.Gzip(ImageMaker.Gzip(ImageMaker.Gzip(Main))))).Fault);
+        Assert.Equal("its first bytes are those of no packing and of no archive", Read("not an archive"u8.ToArray()).Fault);
+        Assert.StartsWith("what is packed in it is no archive", Read(ImageMaker.Gzip(ImageMaker.Gzip(Main))).Fault);
+        Assert.StartsWith("it is packed as an lz4 frame", Read([0x04, 0x22, 0x4D, 0x18, 1, 2, 3]).Fault);
+        Assert.StartsWith("its xz check is CRC64", Read([0xFD, 0x37, 0x7A, 0x58, 0x5A, 0, 0, 4, 1, 2, 3]).Fault);
+        Assert.StartsWith("its xz check is SHA-256", Read([0xFD, 0x37, 0x7A, 0x58, 0x5A, 0, 0, 10, 1, 2, 3]).Fault);
         var odd = Main.ToArray();
         odd[20] = (byte)'x';
         Assert.Equal("a header in it is damaged", Read(odd).Fault);
         Assert.NotNull(Read(ImageMaker.Gzip(Main)[..40]).Fault);
+    }
+
+    private static byte[] Lz4Legacy(byte[] content)
+    {
+        var block = new byte[LZ4Codec.MaximumOutputSize(content.Length)];
+        var size = LZ4Codec.Encode(content, block);
+        // Another archive begins at a multiple of four bytes, or the kernel takes it for something packed.
+        return [0x02, 0x21, 0x4C, 0x18, .. BitConverter.GetBytes(size), .. block[..size], .. new byte[4 + (-size & 3)]];
+    }
+
+    [Property(MaxTest = 100)]
+    public bool What_was_packed_in_the_legacy_form_of_lz4_comes_back(byte[] content, byte more)
+    {
+        var bytes = (byte[])[.. content, .. new byte[more * 40]];
+        return Read(Lz4Legacy(ImageMaker.Cpio(("file", File, bytes)))).Find("/file")!.AsSpan().SequenceEqual(bytes);
+    }
+
+    [Fact]
+    public void What_came_before_a_fault_stays()
+    {
+        var files = Read([.. ImageMaker.Gzip(Main), .. "and something else"u8]);
+        Assert.Equal("its first bytes are those of no packing and of no archive", files.Fault);
+        Assert.True(files.Complete);
+        Assert.NotNull(files.Find("/init"));
+    }
+
+    [Fact]
+    public void Microcode_alone_is_nothing_to_start_from()
+    {
+        Assert.True(Read(Early).OnlyFirmware);
+        Assert.False(Read([.. Early, .. Main]).OnlyFirmware);
+    }
+
+    /// <summary>A module as far as it is read here: the head of a program, and its entries of .modinfo.</summary>
+    private static byte[] Module(string entries) =>
+        [.. ImageMaker.Elf(183), 0, .. Encoding.ASCII.GetBytes(entries.Replace('|', '\0') + "\0")];
+
+    [Fact]
+    public void A_module_is_there_only_with_all_that_it_depends_on()
+    {
+        var files = Read(
+            ImageMaker.Cpio(
+                ("lib/modules/6.1.0-9/fs/ext4.ko", File, Module("vermagic=6.1.0-9 SMP|name=ext4|depends=jbd2,crc16")),
+                ("lib/modules/6.1.0-9/fs/jbd2.ko.gz", File, ImageMaker.Gzip(Module("depends=|vermagic=6.1.0-9 SMP"))),
+                ("lib/modules/6.1.0-9/usb-storage.ko", File, Module("depends=usb_core")),
+                ("lib/modules/6.1.0-9/usb-core.ko", File, Module("depends="))
+            )
+        );
+        Assert.Equal("crc16", files.Lacks("ext4", ImageMaker.Unpack));
+        Assert.Null(files.Lacks("jbd2", ImageMaker.Unpack));
+        Assert.True(files.HasModule("usb_storage"));
+        Assert.Null(files.Lacks("usb_storage", ImageMaker.Unpack));
+        Assert.Equal(["6.1.0-9"], files.ModuleVersions);
     }
 
     [Property(MaxTest = 200)]

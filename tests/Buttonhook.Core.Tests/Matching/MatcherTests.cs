@@ -94,6 +94,7 @@ public class MatcherTests
     {
         var image = Bench.ImageFor("quill-v");
         var step = new DryStep(
+            "first program",
             Core.Consoles.Stage.Root,
             played == DryVerdict.CannotTell ? LinkResult.CannotTell : LinkResult.Failed,
             "/init is gone.",

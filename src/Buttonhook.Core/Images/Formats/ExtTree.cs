@@ -3,10 +3,10 @@ using System.Text;
 namespace Buttonhook.Core.Images;
 
 /// <summary>ext2, ext3 and ext4 (Linux Documentation/filesystems/ext4): extents and block maps, 64-bit, hashed folders read linearly, symbolic links.</summary>
-public sealed class ExtTree : FileTree
+internal sealed class ExtTree : WalkedTree<ExtTree.Inode>
 {
-    private const uint Known = 0x2 | 0x4 | 0x40 | 0x80 | 0x100 | 0x200 | 0x400 | 0x1000 | 0x2000 | 0x4000 | 0x20000;
-    private const int MostHops = 40;
+    private const uint Known =
+        0x2 | 0x4 | 0x10 | 0x40 | 0x80 | 0x100 | 0x200 | 0x400 | 0x1000 | 0x2000 | 0x4000 | 0x8000 | 0x10000 | 0x20000;
     private const int LargestFolder = 64 << 20;
     private const int MostGroups = 1 << 20;
     private readonly ImageBytes bytes;
@@ -18,11 +18,16 @@ public sealed class ExtTree : FileTree
     private readonly uint firstBlock;
     private readonly bool wide;
 
-    private readonly record struct Inode(uint Number, ushort Mode, long Size, uint Flags, byte[] Block, uint Changed)
+    private readonly uint blocksPerGroup;
+    private readonly uint firstMetaGroup;
+    private readonly bool sparse;
+
+    /// <summary>An inode: its flags, the 60 bytes of its block map, and what stands behind its first 128 bytes.</summary>
+    internal sealed record Inode(uint Number, ushort Bits, long Bytes, uint Flags, byte[] Block, byte[] Extra, uint Changed)
+        : FileNode(Bits, Bytes, DateTimeOffset.FromUnixTimeSeconds(Changed))
     {
-        public bool IsFolder => (Mode & 0xF000) == 0x4000;
-        public bool IsFile => (Mode & 0xF000) == 0x8000;
-        public bool IsLink => (Mode & 0xF000) == 0xA000;
+        public bool IsEncrypted => (Flags & 0x800) != 0;
+        public bool IsInline => (Flags & 0x10000000) != 0;
     }
 
     internal ExtTree(ImageBytes bytes)
@@ -40,6 +45,9 @@ public sealed class ExtTree : FileTree
         wide = (incompatible & 0x80) != 0;
         descriptorBytes = wide ? Math.Max((int)Field.U16(p, 254), 64) : 32;
         firstBlock = Field.U32(p, 20);
+        blocksPerGroup = Field.U32(p, 32);
+        firstMetaGroup = (incompatible & 0x10) != 0 ? Field.U32(p, 260) : uint.MaxValue;
+        sparse = (Field.U32(p, 100) & 0x1) != 0;
         var strange = incompatible & ~Known;
         Strange = strange == 0 ? null : string.Join(", ", Bits(strange).Select(b => FeatureNames.GetValueOrDefault(b, $"0x{b:x}")));
         if (inodesPerGroup == 0 || inodeBytes is < 128 or > 65536)
@@ -57,18 +65,34 @@ public sealed class ExtTree : FileTree
     /// <summary>Names of the features (s_feature_incompat) without which it cannot be read and that are not known here; null when it can be read.</summary>
     public string? Strange { get; }
 
-    /// <summary>The group descriptors stand in the block behind the superblock's, whatever the first block of data is (bigalloc has 0 with blocks of 1 KiB too).</summary>
-    private long DescriptorsAt => (1024 / blockBytes + 1L) * blockBytes;
+    /// <summary>
+    /// Where a group's descriptor stands: the table begins in the block behind the superblock's, whatever the first block of data is
+    /// (bigalloc has 0 with blocks of 1 KiB too); with meta_bg each set of groups holds its own part of it.
+    /// </summary>
+    private long DescriptorAt(long group)
+    {
+        var inBlock = blockBytes / descriptorBytes;
+        var set = group / inBlock;
+        if (set < firstMetaGroup)
+            return (1024 / blockBytes + 1L) * blockBytes + group * descriptorBytes;
+        var first = set * inBlock;
+        var block = firstBlock + first * blocksPerGroup + (HasSuperblock(first) ? 1 : 0);
+        return block * blockBytes + group % inBlock * descriptorBytes;
+    }
+
+    private bool HasSuperblock(long group)
+    {
+        static bool Power(long group, int of)
+        {
+            while (group % of == 0)
+                group /= of;
+            return group == 1;
+        }
+        return !sparse || group < 2 || Power(group, 3) || Power(group, 5) || Power(group, 7);
+    }
 
     /// <summary>Names as mke2fs(8) and ext4(5) use them.</summary>
-    private static readonly Dictionary<uint, string> FeatureNames = new()
-    {
-        [0x1] = "compression",
-        [0x8] = "journal_dev",
-        [0x10] = "meta_bg",
-        [0x8000] = "inline_data",
-        [0x10000] = "encrypt",
-    };
+    private static readonly Dictionary<uint, string> FeatureNames = new() { [0x1] = "compression", [0x8] = "journal_dev" };
 
     private static IEnumerable<uint> Bits(uint set) => Enumerable.Range(0, 32).Select(i => 1u << i).Where(b => (set & b) != 0);
 
@@ -84,16 +108,15 @@ public sealed class ExtTree : FileTree
         var groups = (blocks - firstBlock + perGroup - 1) / perGroup;
         if (groups > MostGroups || groups * descriptorBytes > bytes.Length)
             throw new UnreadableException($"it has {groups} groups of blocks, which cannot be");
-        var table = bytes.Exactly(DescriptorsAt, (int)groups * descriptorBytes);
         for (var group = 0; group < groups; group++)
         {
             var (low, high) = flexible
                 ? (firstBlock, blocks - 1)
                 : (firstBlock + group * perGroup, Math.Min(firstBlock + (group + 1) * perGroup, blocks) - 1);
+            var descriptor = bytes.Exactly(DescriptorAt(group), descriptorBytes);
             for (var field = 0; field < 12; field += 4)
             {
-                var at = group * descriptorBytes + field;
-                var block = Field.U32(table, at) | (wide ? (long)Field.U32(table, at + 32) << 32 : 0);
+                var block = Field.U32(descriptor, field) | (wide ? (long)Field.U32(descriptor, field + 32) << 32 : 0);
                 if (block < low || block > high)
                     throw new UnreadableException($"the description of block group {group} is damaged");
             }
@@ -127,17 +150,16 @@ public sealed class ExtTree : FileTree
         if (number == 0 || number > inodes)
             throw new UnreadableException($"a folder names inode {number}, which cannot be");
         var group = (number - 1) / inodesPerGroup;
-        var descriptor = bytes.Exactly(DescriptorsAt + group * (long)descriptorBytes, 32);
-        long table = Field.U32(descriptor, 8);
-        if (wide)
-            table |= (long)Field.U32(bytes.Exactly(DescriptorsAt + group * (long)descriptorBytes + 32, 32), 8) << 32;
-        var i = bytes.Exactly(table * blockBytes + (number - 1) % inodesPerGroup * (long)inodeBytes, 128);
+        var descriptor = bytes.Exactly(DescriptorAt(group), descriptorBytes);
+        var table = Field.U32(descriptor, 8) | (wide ? (long)Field.U32(descriptor, 40) << 32 : 0);
+        var i = bytes.Exactly(table * blockBytes + (number - 1) % inodesPerGroup * (long)inodeBytes, inodeBytes);
         return new(
             number,
             Field.U16(i, 0),
             Field.U32(i, 4) | (long)Field.U32(i, 108) << 32,
             Field.U32(i, 32),
             i[40..100],
+            i[128..],
             Field.U32(i, 16)
         );
     }
@@ -207,12 +229,45 @@ public sealed class ExtTree : FileTree
         }
     }
 
-    private byte[] Content(Inode i, long most)
+    /// <inheritdoc/>
+    protected override Inode Root => Get(2);
+
+    /// <summary>The part of an inline file that does not fit into the block map: the attribute system.data (fs/ext4/inline.c, fs/ext4/xattr.h).</summary>
+    private static ReadOnlySpan<byte> InlineRest(Inode i)
     {
-        if (i.IsLink && i.Size < 60)
+        var extra = i.Extra;
+        if (extra.Length < 8)
+            return [];
+        int start = Field.U16(extra, 0);
+        if (start + 4 > extra.Length || Field.U32(extra, start) != 0xEA020000)
+            return [];
+        var values = start + 4;
+        for (var at = values; at + 16 <= extra.Length && Field.U32(extra, at) != 0; )
+        {
+            int length = extra[at];
+            if (extra[at + 1] == 7 && at + 16 + length <= extra.Length && extra.AsSpan(at + 16, length).SequenceEqual("data"u8))
+            {
+                int from = values + Field.U16(extra, at + 2),
+                    size = (int)Math.Min(Field.U32(extra, at + 8), (uint)extra.Length);
+                return from + size <= extra.Length ? extra.AsSpan(from, size) : [];
+            }
+            at += 16 + (length + 3 & ~3);
+        }
+        return [];
+    }
+
+    /// <inheritdoc/>
+    protected override byte[] Content(Inode i, long most)
+    {
+        if (i.IsEncrypted)
+            throw new NotReadHereException("it is encrypted there (ext4 encrypt), and only its key opens it");
+        if (i.IsLink && i.Size < 60 && !i.IsInline)
             return i.Block[..(int)i.Size];
-        if ((i.Flags & 0x10000000) != 0)
-            return i.Block[..(int)Math.Min(i.Size, 60)];
+        if (i.IsInline)
+        {
+            var whole = (byte[])[.. i.Block, .. InlineRest(i)];
+            return whole[..(int)Math.Min(Math.Min(Math.Max(0, i.Size), most), whole.Length)];
+        }
         var into = new byte[Math.Min(Math.Max(0, i.Size), most)];
         foreach (var (logical, physical, count) in Runs(i))
         {
@@ -226,66 +281,37 @@ public sealed class ExtTree : FileTree
         return into;
     }
 
-    private IEnumerable<(string Name, uint Inode)> Names(Inode folder)
+    /// <inheritdoc/>
+    protected override IEnumerable<(string Name, Func<Inode> Node)> Names(Inode folder)
+    {
+        foreach (var (name, number) in Numbers(folder))
+            if (name is not ("." or ".."))
+                yield return (name, () => Get(number));
+    }
+
+    private IEnumerable<(string Name, uint Inode)> Numbers(Inode folder)
     {
         var content = Content(folder, LargestFolder);
-        for (var block = 0; block + blockBytes <= content.Length; block += blockBytes)
-        for (var o = block; o + 8 <= block + blockBytes; )
-        {
-            int length = Field.U16(content, o + 4);
-            if (length < 8 || o + length > block + blockBytes)
-                break;
-            int name = content[o + 6];
-            if (Field.U32(content, o) is var inode and > 0 && name > 0 && o + 8 + name <= content.Length && content[o + 7] != 0xDE)
-                yield return (Encoding.UTF8.GetString(content, o + 8, name), inode);
-            o += length;
-        }
+        // An inline folder begins with its parent's number and has a second list behind the block map.
+        var parts = folder.IsInline ? (List<(int, int)>)[(4, 60), (60, content.Length)] : Blocks(content.Length);
+        foreach (var (from, to) in parts)
+            for (var o = from; o + 8 <= to; )
+            {
+                int length = Field.U16(content, o + 4);
+                if (length < 8 || o + length > to)
+                    break;
+                int name = content[o + 6];
+                if (Field.U32(content, o) is var inode and > 0 && name > 0 && o + 8 + name <= content.Length && content[o + 7] != 0xDE)
+                    yield return (Encoding.UTF8.GetString(content, o + 8, name), inode);
+                o += length;
+            }
     }
 
-    private Inode? Locate(string path, int hops = 0)
+    private List<(int, int)> Blocks(int length)
     {
-        // Links in a circle lead nowhere, as for the kernel (ELOOP).
-        if (hops > MostHops)
-            return null;
-        var parts = path.Split('/', StringSplitOptions.RemoveEmptyEntries);
-        var at = Get(2);
-        var walked = new List<string>();
-        for (var k = 0; k < parts.Length; k++)
-        {
-            if (parts[k] == ".")
-                continue;
-            if (parts[k] == "..")
-            {
-                if (walked.Count > 0)
-                    walked.RemoveAt(walked.Count - 1);
-                return Locate(string.Join('/', [.. walked, .. parts[(k + 1)..]]), hops + 1);
-            }
-            if (!at.IsFolder)
-                return null;
-            var found = Names(at).FirstOrDefault(n => n.Name == parts[k]);
-            if (found.Inode == 0)
-                return null;
-            at = Get(found.Inode);
-            if (at.IsLink)
-            {
-                var target = Encoding.UTF8.GetString(Content(at, 4096));
-                var from = target.StartsWith('/') ? "" : string.Join('/', walked);
-                return Locate($"{from}/{target}/{string.Join('/', parts[(k + 1)..])}", hops + 1);
-            }
-            walked.Add(parts[k]);
-        }
-        return at;
+        var list = new List<(int, int)>();
+        for (var at = 0; at + blockBytes <= length; at += blockBytes)
+            list.Add((at, at + blockBytes));
+        return list;
     }
-
-    /// <inheritdoc/>
-    public override TreeEntry? Find(string path) =>
-        Locate(path) is { } i ? new(path, i.Size, i.IsFolder, (i.Mode & 0x49) != 0, DateTimeOffset.FromUnixTimeSeconds(i.Changed)) : null;
-
-    /// <inheritdoc/>
-    public override IReadOnlyList<string> List(string folder) =>
-        Locate(folder) is { IsFolder: true } i ? [.. Names(i).Select(n => n.Name).Where(n => n is not ("." or ".."))] : [];
-
-    /// <inheritdoc/>
-    public override byte[]? Read(string path, int most = LargestFile) =>
-        Locate(path) is { IsFile: true } i ? Content(i, Math.Min(most, LargestFile)) : null;
 }

@@ -9,7 +9,7 @@ public abstract class FileTree
     /// <summary>Largest file that is read whole, in bytes.</summary>
     public const int LargestFile = 256 << 20;
 
-    /// <summary>vfat, ext2, ext3 or ext4.</summary>
+    /// <summary>The name of its kind, as mount(8) takes it.</summary>
     public abstract string Kind { get; }
 
     /// <summary>The volume label, or null.</summary>
@@ -27,12 +27,20 @@ public abstract class FileTree
     /// <summary>The first bytes of a file, at most <paramref name="most"/>; null when it is not there or a folder.</summary>
     public abstract byte[]? Read(string path, int most = LargestFile);
 
+    /// <summary>As it is mounted with these options, or null with the reason why that cannot be.</summary>
+    public virtual (FileTree? Tree, string? Because) Mounted(string? options) => (this, null);
+
+    /// <summary>Whether a system lies on it: a first program, or its settings.</summary>
+    public bool HoldsSystem => Kind != "vfat" && (Find("/sbin/init") ?? Find("/etc")) is not null;
+
     /// <summary>Whether systemd lies on it.</summary>
     public bool HasSystemd => (Find("/lib/systemd/systemd") ?? Find("/usr/lib/systemd/systemd")) is not null;
 
     /// <summary>Opens the file system in a part of an image; null with the reason when it is none that is read here.</summary>
-    public static (FileTree? Tree, string? Kind, string? Because) Open(ImageBytes bytes)
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know; without it packed file systems are not read.</param>
+    public static (FileTree? Tree, string? Kind, string? Because) Open(ImageBytes bytes, Func<Stream, Stream?>? unpack = null)
     {
+        string? kind = null;
         try
         {
             var head = bytes.At(0, 4096);
@@ -45,7 +53,21 @@ public abstract class FileTree
             }
             if (head.Length >= 512 && head[510] == 0x55 && head[511] == 0xAA && FatTree.Looks(head))
                 return (new FatTree(bytes), "vfat", null);
-            return (null, Other(bytes, head), null);
+            kind = Layers.KindOf(bytes) ?? Other(bytes, head);
+            FileTree? tree = kind switch
+            {
+                "squashfs" => new SquashTree(bytes, unpack ?? (_ => null)),
+                "btrfs" => new BtrfsTree(bytes, unpack ?? (_ => null)),
+                "erofs" => new ErofsTree(bytes),
+                "f2fs" => new F2fsTree(bytes),
+                "xfs" => new XfsTree(bytes),
+                _ => null,
+            };
+            return (tree, kind, null);
+        }
+        catch (NotReadHereException e)
+        {
+            return (null, kind, e.Message);
         }
         catch (UnreadableException e)
         {
@@ -53,7 +75,7 @@ public abstract class FileTree
         }
     }
 
-    /// <summary>The name of a file system that is recognised but not read, by its magic (libblkid's table); null for none.</summary>
+    /// <summary>The name of a file system by its magic (libblkid's table); null for none.</summary>
     private static string? Other(ImageBytes bytes, byte[] head) =>
         head.Length < 4096 ? null
         : Field.U32(head, 1024) == 0xF2F52010 ? "f2fs"

@@ -48,7 +48,10 @@ public abstract class ImageBytes
 }
 
 /// <summary>A structure that cannot be read, because of what the message says; readers of images throw it inside Core, and the inspector turns it into words.</summary>
-public sealed class UnreadableException(string because) : Exception(because);
+public class UnreadableException(string because) : Exception(because);
+
+/// <summary>A structure that may well be in order, and that is not read here, or by nobody without its key: never a fault of the image.</summary>
+public sealed class NotReadHereException(string because) : UnreadableException(because);
 
 /// <summary>Numbers in byte arrays; beyond the end is unreadable.</summary>
 internal static class Field
@@ -59,7 +62,11 @@ internal static class Field
 
     public static ulong U64(ReadOnlySpan<byte> b, int o) => BinaryPrimitives.ReadUInt64LittleEndian(Cut(b, o, 8));
 
+    public static ushort B16(ReadOnlySpan<byte> b, int o) => BinaryPrimitives.ReadUInt16BigEndian(Cut(b, o, 2));
+
     public static uint B32(ReadOnlySpan<byte> b, int o) => BinaryPrimitives.ReadUInt32BigEndian(Cut(b, o, 4));
+
+    public static ulong B64(ReadOnlySpan<byte> b, int o) => BinaryPrimitives.ReadUInt64BigEndian(Cut(b, o, 8));
 
     public static string Text(ReadOnlySpan<byte> b) =>
         Encoding.UTF8.GetString(b[..(b.IndexOf((byte)0) is >= 0 and var end ? end : b.Length)]);

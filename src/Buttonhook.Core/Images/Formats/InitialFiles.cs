@@ -13,13 +13,19 @@ public sealed class InitialFiles
     /// <summary>Why it cannot be unpacked, or null.</summary>
     public string? Fault { get; private set; }
 
+    /// <summary>Whether at least one archive in it is whole.</summary>
+    public bool Complete { get; private set; }
+
+    /// <summary>Whether nothing is in it but what the kernel takes before it unpacks anything: microcode and tables of the firmware (Documentation/arch/x86/microcode).</summary>
+    public bool OnlyFirmware => files.Keys.All(n => n is "" or "." or "kernel" || n.StartsWith("kernel/", StringComparison.Ordinal));
+
     /// <summary>Bytes it takes once unpacked.</summary>
     public long UnpackedBytes { get; private set; }
 
     /// <summary>The names in it, without a leading slash.</summary>
     public IReadOnlyCollection<string> Names => files.Keys;
 
-    /// <summary>Unpacks; what cannot be unpacked leaves its reason in <see cref="Fault"/>.</summary>
+    /// <summary>Unpacks as the kernel does (init/initramfs.c): piece by piece, and what came before a fault stays. The reason of a fault is in <see cref="Fault"/>.</summary>
     public static InitialFiles Read(byte[] bytes, Func<Stream, Stream?> unpack)
     {
         var result = new InitialFiles();
@@ -35,7 +41,7 @@ public sealed class InitialFiles
                 }
                 bytes = legacy.Data;
             }
-            result.Unpack(bytes, unpack, 0);
+            result.Pieces(bytes, unpack);
             if (result.files.Count == 0)
                 result.Fault ??= "nothing is in it";
         }
@@ -46,22 +52,36 @@ public sealed class InitialFiles
         return result;
     }
 
-    private void Unpack(byte[] bytes, Func<Stream, Stream?> unpack, int depth)
+    /// <summary>Archives and packed archives, one behind another, with zeros between them.</summary>
+    private void Pieces(byte[] bytes, Func<Stream, Stream?> unpack)
     {
         var at = 0;
-        while (at < bytes.Length)
+        while (at < bytes.Length && Fault is null)
         {
             if (bytes[at] == 0)
                 at++;
-            else if (bytes.AsSpan(at).StartsWith("070701"u8) || bytes.AsSpan(at).StartsWith("070702"u8))
+            else if (bytes[at] == '0' && at % 4 == 0)
                 at = Archive(bytes, at);
-            else if (depth > 2)
-                throw new UnreadableException("it is packed too often");
             else
             {
-                var inner = KernelFile.Unpack(bytes[at..], unpack) ?? throw new UnreadableException("it does not decompress");
-                Unpack(inner, unpack, depth + 1);
-                return;
+                var (inner, end, fault) = Packed.Unpack(bytes, at, unpack);
+                // What came before it breaks off is unpacked all the same.
+                for (var inside = 0; inside < inner.Length; )
+                    if (inner[inside] == 0)
+                        inside++;
+                    else if (inner[inside] == '0')
+                        try
+                        {
+                            inside = Archive(inner, inside);
+                        }
+                        catch (UnreadableException) when (fault is not null)
+                        {
+                            break;
+                        }
+                    else
+                        throw new UnreadableException("what is packed in it is no archive (packed twice?), and the kernel unpacks once");
+                Fault = fault;
+                at = end ?? bytes.Length;
             }
         }
     }
@@ -88,7 +108,10 @@ public sealed class InitialFiles
             var data = (at + 110 + (int)nameSize + 3) & ~3;
             var next = (data + (int)size + 3) & ~3;
             if (name == "TRAILER!!!")
+            {
+                Complete = true;
                 return Math.Min(next, bytes.Length);
+            }
             UnpackedBytes += size;
             files[name.TrimStart('.').Trim('/')] = (
                 mode,
@@ -133,12 +156,62 @@ public sealed class InitialFiles
         return null;
     }
 
-    /// <summary>Whether a kernel module is in it.</summary>
-    public bool HasModule(string name) => files.Keys.Any(f => f.Split('/')[^1].StartsWith(name + ".ko", StringComparison.Ordinal));
+    /// <summary>Whether a kernel module is in it, under either spelling of its name.</summary>
+    public bool HasModule(string name) => ModuleFile(name) is not null;
+
+    private string? ModuleFile(string name) => ModuleFiles().TryGetValue(name.Replace('-', '_'), out var file) ? file : null;
+
+    private Dictionary<string, string>? moduleFiles;
+
+    private Dictionary<string, string> ModuleFiles() =>
+        moduleFiles ??= files
+            .Keys.Where(IsModule)
+            .GroupBy(f => KernelModule.NameOf(f))
+            .ToDictionary(g => g.Key, g => g.First(), StringComparer.Ordinal);
+
+    private static bool IsModule(string file) =>
+        file.EndsWith(".ko", StringComparison.Ordinal) || file.Contains(".ko.", StringComparison.Ordinal);
+
+    /// <summary>The versions of kernels that its modules are for, by their folders (lib/modules/VERSION).</summary>
+    public IReadOnlyList<string> ModuleVersions =>
+        [
+            .. files
+                .Keys.Where(IsModule)
+                .Select(f => f.Split('/'))
+                .Select(p => Array.IndexOf(p, "modules") is > 0 and var at && p[at - 1] == "lib" && at + 2 < p.Length ? p[at + 1] : null)
+                .OfType<string>()
+                .Distinct(),
+        ];
+
+    /// <summary>What a module in it says of itself, or null when it is not in it.</summary>
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    internal KernelModule? Module(string name, Func<Stream, Stream?> unpack) =>
+        ModuleFile(name) is { } file ? KernelModule.Read(files[file].Content, unpack) : null;
+
+    /// <summary>What a module needs and is not in it, through all that it depends on (its own "depends", as modinfo(8) tells); null when nothing is missing.</summary>
+    /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    public string? Lacks(string name, Func<Stream, Stream?> unpack)
+    {
+        var seen = new HashSet<string>();
+        var open = new Stack<string>([name]);
+        while (open.TryPop(out var next))
+        {
+            if (!seen.Add(next.Replace('-', '_')))
+                continue;
+            if (ModuleFile(next) is not { } file)
+            {
+                if (next != name)
+                    return next;
+                continue;
+            }
+            foreach (var needed in KernelModule.Read(files[file].Content, unpack).Depends)
+                open.Push(needed);
+        }
+        return null;
+    }
 
     /// <summary>Whether any kernel module is in it.</summary>
-    public bool HasModules =>
-        files.Keys.Any(n => n.EndsWith(".ko", StringComparison.Ordinal) || n.Contains(".ko.", StringComparison.Ordinal));
+    public bool HasModules => files.Keys.Any(IsModule);
 
     /// <summary>Whether its first program is a script, which reads the command line word by word and leaves quotation marks where they stand.</summary>
     public bool StartsWithScript => Find("/init") is [(byte)'#', (byte)'!', ..];
@@ -162,7 +235,9 @@ internal static class Programs
         if (head.Length == 0)
             return (null, $"{path} is empty");
         if (Elf.Is(head))
-            return (Elf.Read(head), Elf.Read(head) is null ? $"{path} is for a processor that is not known here" : null);
+            return Elf.Read(head) is not { } set ? (null, $"{path} is for a processor that is not known here")
+                : Elf.Interpreter(head) is { } loader && read(loader) is null ? (null, $"it needs {loader}, which is not there")
+                : (set, null);
         if (head.Length > 2 && head[0] == '#' && head[1] == '!' && depth < 4)
         {
             var line = Encoding.UTF8.GetString(head.AsSpan(2, Math.Min(200, head.Length - 2))).Split('\n')[0].Trim();

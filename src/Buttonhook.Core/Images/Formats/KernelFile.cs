@@ -21,6 +21,12 @@ public sealed record KernelFile(
     byte[]? FitTree = null
 )
 {
+    /// <summary>How the whole file is packed ("gzip", "zstd" …), so that the loader must unpack it; null when it is not.</summary>
+    public string? Packing { get; init; }
+
+    /// <summary>What a loader must know before it can place an Image: how much memory it takes from its start to its end (Documentation/arch/arm64/booting); null for other kinds.</summary>
+    public long? MemoryBytes => Kind == "Image" && Payload is { } image ? Math.Max(image.Length, (long)Field.U64(image, 0x10)) : null;
+
     private const int Smallest = 0x240;
 
     /// <summary>A kernel that is not there: nothing is known of it.</summary>
@@ -41,8 +47,18 @@ public sealed record KernelFile(
             return Legacy(file, unpack, depth);
         if (file.Length >= 40 && Field.B32(file, 0) == 0xD00DFEED)
             return Fit(file, unpack, depth);
-        if (file.Length > 2 && file[0] == 0x1F && file[1] == 0x8B)
-            return Unpack(file, unpack) is { } inner ? Identify(inner, unpack, depth + 1) : Broken("it does not decompress");
+        if (file.AsSpan().StartsWith("MZ\0\0zimg"u8))
+            return Zboot(file, unpack, depth);
+        if ((Packed.IsLz4Frame(file) ? "lz4 frame" : Packed.KindOf(file)) is { } packing)
+            return UnpackAny(file, unpack) is { } inner
+                ? Identify(inner, unpack, depth + 1) with
+                {
+                    Packing = packing,
+                }
+                : Broken("it does not decompress") with
+                {
+                    Packing = packing,
+                };
         if (file.Length < Smallest)
             return Broken($"it has only {file.Length} bytes");
         if (Field.U32(file, 0x38) == 0x644D5241)
@@ -79,7 +95,7 @@ public sealed record KernelFile(
             var size = (setup + 1) * 512L + Field.U32(file, 0x1F4) * 16L;
             var at = Field.U16(file, 0x20E) + 0x200;
             var version = at > 0x200 && at + 64 < file.Length ? Field.Text(file.AsSpan(at, 64)).Split(' ')[0] : null;
-            var (payload, damaged) = Inner(file, unpack);
+            var (payload, damaged) = PackedPart(file, (setup + 1) * 512, unpack) ?? Inner(file, unpack);
             return new("bzImage", InstructionSet.Amd64, version, size > file.Length ? CutOff(size, file.Length) : damaged, payload);
         }
         if (Elf.Read(file) is { } elf)
@@ -127,22 +143,66 @@ public sealed record KernelFile(
         return at < 0 ? null : Encoding.ASCII.GetString(bytes.AsSpan(at + 14, Math.Min(80, bytes.Length - at - 14))).Split(' ', '\0')[0];
     }
 
+    /// <summary>The packed kernel of a bzImage at the place that its header tells (Documentation/arch/x86/boot, "payload_offset", protocol 2.08 and newer); null where it tells none that unpacks.</summary>
+    private static (byte[]? Kernel, string? Fault)? PackedPart(byte[] file, int start, Func<Stream, Stream?> unpack)
+    {
+        if (Field.U16(file, 0x206) < 0x208)
+            return null;
+        long at = start + (long)Field.U32(file, 0x248),
+            length = Field.U32(file, 0x24C);
+        if (length < 8 || at + length > file.Length)
+            return null;
+        var packed = file[(int)at..(int)(at + length)];
+        if (Packed.KindOf(packed) is not { } packing)
+            return null;
+        // The build puts the unpacked size behind it, but for gzip, which ends in it (scripts/Makefile.lib, size_append).
+        if (packing != "gzip")
+            packed = packed[..^4];
+        var (inner, _, fault) = Packed.Unpack(packed, 0, unpack);
+        return inner.Length > 1 << 20 ? (inner, fault is null ? null : "its packed part is damaged and does not unpack") : null;
+    }
+
+    /// <summary>A kernel that unpacks itself as an EFI program (drivers/firmware/efi/libstub/zboot-header.S): only EFI firmware starts it.</summary>
+    private static KernelFile Zboot(byte[] file, Func<Stream, Stream?> unpack, int depth)
+    {
+        long at = Field.U32(file, 8),
+            size = Field.U32(file, 12);
+        var set = EfiProgram.Read(file)?.Architecture;
+        if (at + size > file.Length)
+            return new("zboot", set, null, CutOff(at + size, file.Length), null);
+        var kernel = Identify(Packed.Unpack(file[(int)at..(int)(at + size)], 0, unpack).Bytes, unpack, depth + 1);
+        return kernel with { Kind = "zboot", Architecture = kernel.Architecture ?? set, Packing = null };
+    }
+
+    /// <summary>Unpacks whole, lz4 in both its forms; null when it does not.</summary>
+    private static byte[]? UnpackAny(byte[] file, Func<Stream, Stream?> unpack) =>
+        Packed.IsLz4Frame(file) ? Packed.Lz4Frame(file)
+        : Packed.KindOf(file) is "lz4" or "lzo"
+            ? Packed.Unpack(file, 0, unpack) is (var inner, _, null) ? inner
+                : null
+        : Unpack(file, unpack);
+
     /// <summary>The compressed kernel inside a self-extracting one, by the first magic that unpacks, with what is wrong when it breaks off on the way.</summary>
     private static (byte[]? Kernel, string? Fault) Inner(byte[] file, Func<Stream, Stream?> unpack)
     {
         ReadOnlySpan<byte> gzip = [0x1F, 0x8B, 0x08],
             xz = [0xFD, (byte)'7', (byte)'z', (byte)'X', (byte)'Z', 0],
-            zstd = [0x28, 0xB5, 0x2F, 0xFD];
+            zstd = [0x28, 0xB5, 0x2F, 0xFD],
+            lz4 = [0x02, 0x21, 0x4C, 0x18];
         for (var at = 0x200; at < file.Length - 64; at++)
         {
             var here = file.AsSpan(at);
             var isXz = here.StartsWith(xz);
+            if (
+                (here.StartsWith(lz4) || here.StartsWith(Lzo.Magic)) && Packed.Unpack(file, at, unpack) is { Bytes.Length: > 1 << 20 } other
+            )
+                return (other.Bytes, null);
             if (!isXz && !here.StartsWith(gzip) && !here.StartsWith(zstd))
                 continue;
-            var end = isXz ? XzEnd(file, at) : null;
+            var end = isXz ? Packed.XzEnd(file, at) : null;
             // The kernel's build puts the unpacked size behind the packed part (scripts/Makefile.lib, size_append).
             var size = end is { } e && e + 4 <= file.Length ? Field.U32(file, e) : 0;
-            var (inner, whole) = UnpackAsFar(file[at..(end ?? file.Length)], unpack, size);
+            var (inner, whole) = Packed.AsFar(new MemoryStream(file, at, (end ?? file.Length) - at, false), unpack, size);
             // Behind the packed part stand other bytes of the loader. Only where its end is known does an error in it mean damage.
             if (inner.Length > 1 << 20)
                 return (inner, whole || end is null ? null : "its packed part is damaged and does not unpack");
@@ -150,60 +210,26 @@ public sealed record KernelFile(
         return (null, null);
     }
 
-    /// <summary>Where an xz stream ends: behind the footer with the flags of its header and a checksum that fits (the .xz file format, 2.1.2); null when none is there.</summary>
-    private static int? XzEnd(byte[] file, int start)
-    {
-        var flags = file.AsSpan(start + 6, 2);
-        for (var at = start + 12; at + 12 <= file.Length; at += 4)
-            if (
-                file[at + 10] == 'Y'
-                && file[at + 11] == 'Z'
-                && file.AsSpan(at + 8, 2).SequenceEqual(flags)
-                && Crc32.HashToUInt32(file.AsSpan(at + 4, 6)) == Field.U32(file, at)
-            )
-                return at + 12;
-        return null;
-    }
-
     /// <summary>Unpacks whole; null when it does not.</summary>
     internal static byte[]? Unpack(byte[] bytes, Func<Stream, Stream?> unpack) =>
-        UnpackAsFar(bytes, unpack) is (var inner, true) ? inner : null;
-
-    /// <summary>Unpacks as far as it goes, with whether that was to the end.</summary>
-    /// <param name="size">How many bytes it will be, where that is told; only the memory taken depends on it.</param>
-    private static (byte[] Bytes, bool Whole) UnpackAsFar(byte[] bytes, Func<Stream, Stream?> unpack, long size = 0)
-    {
-        var into = new MemoryStream((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
-        try
-        {
-            using var stream = unpack(new MemoryStream(bytes, false));
-            if (stream is null)
-                return ([], false);
-            var buffer = new byte[1 << 16];
-            for (int n; (n = stream.Read(buffer)) > 0; )
-            {
-                into.Write(buffer, 0, n);
-                if (into.Length > FileTree.LargestFile)
-                    return ([], false);
-            }
-            return (into.Length == into.Capacity ? into.GetBuffer() : into.ToArray(), true);
-        }
-        catch (Exception e) when (e is InvalidDataException or IOException)
-        {
-            return (into.ToArray(), false);
-        }
-    }
+        Packed.AsFar(new MemoryStream(bytes, false), unpack) is (var inner, true) ? inner : null;
 
     private static KernelFile Legacy(byte[] file, Func<Stream, Stream?> unpack, int depth)
     {
         var legacy = LegacyImage.Read(file);
         if (legacy.Fault is { } fault)
             return Broken(fault);
-        var inner = legacy.Compressed ? Unpack(legacy.Data, unpack) : legacy.Data;
+        var inner = legacy.Compressed ? UnpackAny(legacy.Data, unpack) : legacy.Data;
         if (inner is null)
             return Broken("it does not decompress");
         var kernel = Identify(inner, unpack, depth + 1);
-        return kernel.Kind is null ? new("legacy", legacy.Architecture, null, null, inner) : kernel with { Kind = "legacy" };
+        return kernel.Kind is null
+            ? new("legacy", legacy.Architecture, null, null, inner)
+            : kernel with
+            {
+                Kind = "legacy",
+                Packing = null,
+            };
     }
 
     private static KernelFile Fit(byte[] file, Func<Stream, Stream?> unpack, int depth)
@@ -234,12 +260,13 @@ public sealed record KernelFile(
                 parts[kind] = part;
             }
         var data = parts["kernel"];
-        var inner = tree.Text(node, "compression") is "none" or null ? data : Unpack(data, unpack);
+        var inner = tree.Text(node, "compression") is "none" or null ? data : UnpackAny(data, unpack);
         if (inner is null)
             return Broken("its kernel does not decompress");
         return Identify(inner, unpack, depth + 1) with
         {
             Kind = "FIT",
+            Packing = null,
             FitRamDisk = parts.GetValueOrDefault("ramdisk"),
             FitTree = parts.GetValueOrDefault("fdt"),
         };
@@ -329,6 +356,31 @@ internal static class Elf
                 62 => InstructionSet.Amd64,
                 _ => null,
             };
+
+    /// <summary>The program that loads it with its libraries (PT_INTERP); null for one that needs none, or when it is not told in these bytes.</summary>
+    public static string? Interpreter(ReadOnlySpan<byte> head)
+    {
+        if (!Is(head) || head.Length < 64)
+            return null;
+        var wide = head[4] == 2;
+        long table = wide ? (long)Field.U64(head, 32) : Field.U32(head, 28);
+        int size = Field.U16(head, wide ? 54 : 42),
+            count = Field.U16(head, wide ? 56 : 44);
+        for (var k = 0; k < Math.Min(count, 64) && size >= 32; k++)
+        {
+            var at = table + k * size;
+            if (at < 0 || at + size > head.Length)
+                return null;
+            if (Field.U32(head, (int)at) != 3)
+                continue;
+            long from = wide ? (long)Field.U64(head, (int)at + 8) : Field.U32(head, (int)at + 4),
+                length = wide ? (long)Field.U64(head, (int)at + 32) : Field.U32(head, (int)at + 16);
+            return from > 0 && length is > 1 and < 4096 && from + length <= head.Length
+                ? Field.Text(head.Slice((int)from, (int)length))
+                : null;
+        }
+        return null;
+    }
 
     public static bool Is(ReadOnlySpan<byte> head) => head.Length >= 20 && Field.B32(head, 0) == 0x7F454C46;
 }

@@ -55,10 +55,12 @@ public enum DryVerdict
 }
 
 /// <summary>One link: the stage, the result, a sentence, and the file (and line) that decided, as p1:/path:line.</summary>
+/// <param name="Link">The name of the link, in a few words.</param>
 /// <param name="Cause">The cause's id when the link is broken, or null.</param>
 /// <param name="Fix">What mends a broken link, in a sentence.</param>
 /// <param name="Edit">The change of one line that mends it, where one does.</param>
 public sealed record DryStep(
+    string Link,
     Stage Stage,
     LinkResult Result,
     string Text,
@@ -82,7 +84,17 @@ public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
     public static DryBoot Of(Problem problem) =>
         new(
             DryVerdict.DoesNotBoot,
-            [new(Stage.FirstLoader, LinkResult.Failed, $"{problem.Expected} {problem.Came}", null, "image-truncated", problem.ToDo)]
+            [
+                new(
+                    "image file",
+                    Stage.FirstLoader,
+                    LinkResult.Failed,
+                    $"{problem.Expected} {problem.Came}",
+                    null,
+                    "image-truncated",
+                    problem.ToDo
+                ),
+            ]
         );
 
     /// <summary>Plays the boot of an image or a card on a board, and looks at nothing else of it.</summary>
@@ -90,30 +102,6 @@ public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
     public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)
     {
         var table = PartitionTable.Read(image);
-        return DryBooter.Play(image, table, Volume.All(image, table), board, unpack).Dry;
-    }
-}
-
-/// <summary>A partition with its file system, if it can be read.</summary>
-/// <param name="Kind">The file system's kind when it is recognised.</param>
-/// <param name="Because">Why it cannot be read, or null.</param>
-public sealed record Volume(Partition Partition, FileTree? Tree, string? Kind, string? Because)
-{
-    /// <summary>A path on it as findings name it.</summary>
-    public string Name(string path) => $"p{Partition.Number}:{path}";
-
-    /// <summary>All partitions of an image; a file system that lies in it without a partition table is number 0.</summary>
-    public static IReadOnlyList<Volume> All(ImageBytes image, PartitionTable table)
-    {
-        if (table.Partitions.Count > 0)
-            return [.. table.Partitions.Select(p => Open(image.Slice(p.StartBytes, p.LengthBytes), p))];
-        var whole = Open(image, new(0, 0, image.Length, "", "", null, false));
-        return whole.Tree is null ? [] : [whole];
-    }
-
-    private static Volume Open(ImageBytes part, Partition partition)
-    {
-        var (tree, kind, because) = FileTree.Open(part);
-        return new(partition, tree, kind, because);
+        return DryBooter.Play(image, table, Volume.All(image, table, unpack), board, unpack).Dry;
     }
 }

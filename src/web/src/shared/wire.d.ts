@@ -3557,6 +3557,7 @@ export interface components {
             causes?: null | string[];
         };
         DryStep: {
+            link: string;
             stage: components["schemas"]["Stage"];
             result: components["schemas"]["LinkResult"];
             text: string;

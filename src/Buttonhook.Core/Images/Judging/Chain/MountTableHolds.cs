@@ -1,0 +1,127 @@
+using System.Text;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>What the mount table names is on the image, mount by mount, with what each missing one costs (fstab(5), systemd.mount(5)).</summary>
+internal sealed class MountTableHolds : ILink
+{
+    public string Name => "mount table";
+
+    /// <summary>One line of it.</summary>
+    private sealed record Entry(string Device, string Point, string Kind, string Options, int Line)
+    {
+        private IEnumerable<string> Words => Options.Split(',');
+
+        public bool IsSwap => Kind == "swap";
+
+        public bool IsRoot => Point == "/";
+
+        /// <summary>Whether nothing waits for it at the start.</summary>
+        public bool IsLater => Words.Any(o => o is "noauto" or "nofail" or "x-systemd.automount");
+
+        /// <summary>How long systemd waits for it (systemd.mount(5), x-systemd.device-timeout; 90 s by itself).</summary>
+        public string Wait =>
+            Words.LastOrDefault(o => o.StartsWith("x-systemd.device-timeout=", StringComparison.Ordinal)) is not { } set ? "90 s"
+            : set.Split('=')[1] is "0" or "infinity" ? "for ever"
+            : set.Split('=')[1];
+    }
+
+    public void Check(DryRun run)
+    {
+        var (volume, tree) = (run.Root!, run.Tree!);
+        var broken = false;
+        foreach (var entry in Entries(Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? [])))
+        {
+            var at = $"{volume.Name("/etc/fstab")}:{entry.Line}";
+            if (Wrong(run, entry) is not { } wrong)
+                continue;
+            if (entry.IsLater)
+            {
+                run.Pass(Stage.Services, $"{wrong}; nothing waits for it, the start goes on without it.", at);
+                continue;
+            }
+            broken = true;
+            var (costs, stops) = Costs(entry, tree.HasSystemd, wrong.Contains("which no partition", StringComparison.Ordinal));
+            var text = $"{wrong}: {costs}.";
+            var edit = entry.IsRoot ? null : FileEdit.At(at, entry.Options, $"{entry.Options},nofail");
+            if (stops)
+                run.Fail(Stage.Services, "fstab-device-missing", text, "Take the line out, correct it, or add nofail.", at, edit);
+            else
+                run.Warn(Stage.Services, "fstab-device-missing", text, "Take the line out, correct it, or add nofail.", at, edit);
+        }
+        if (!broken)
+            run.Pass(Stage.Services, "Every device of the mount table is there.", volume.Name("/etc/fstab"));
+    }
+
+    private static IEnumerable<Entry> Entries(string text)
+    {
+        var lines = text.Split('\n');
+        for (var i = 0; i < lines.Length; i++)
+        {
+            var words = lines[i].Split([' ', '\t', '\r'], StringSplitOptions.RemoveEmptyEntries);
+            if (
+                words.Length >= 3
+                && !words[0].StartsWith('#')
+                && (words[0].Contains('=') || words[0].StartsWith("/dev/", StringComparison.Ordinal))
+            )
+                yield return new(words[0], words[1], words[2], words.Length > 3 ? words[3] : "defaults", i + 1);
+        }
+    }
+
+    /// <summary>What is wrong with a line, as the begin of a sentence; null when nothing is, or it cannot be told.</summary>
+    private static string? Wrong(DryRun run, Entry entry)
+    {
+        var device = run.Device(entry.Device);
+        if (device.Elsewhere is not null || device.Needs is not null)
+            return null;
+        if (device.Volume is not { } there)
+            return $"The mount table names {entry.Device} for {entry.Point}, which no partition of this image has";
+        var kind = there.Tree?.Kind ?? there.Kind;
+        if (entry.IsRoot || kind is null || entry.Kind is "auto" or "none" || entry.IsSwap)
+            return null;
+        if (
+            entry.Kind != kind
+            && !(entry.Kind == "msdos" && kind == "vfat")
+            && !(entry.Kind.StartsWith("ext", StringComparison.Ordinal) && kind.StartsWith("ext", StringComparison.Ordinal))
+        )
+            return $"The mount table mounts {entry.Device} at {entry.Point} as {entry.Kind}, and it is {kind}";
+        return Undriven(run, kind)
+            ? $"The mount table mounts {entry.Device} at {entry.Point}, and for {kind} there is no driver of this kernel on the root"
+            : null;
+    }
+
+    /// <summary>Whether the driver of a file system is neither in the kernel nor among the modules of its version on the root; where the version's list of modules is missing it is not known.</summary>
+    private static bool Undriven(DryRun run, string kind)
+    {
+        if (run.Handover!.Kernel.Version is not { } version || run.Handover.Kernel.HasBuiltIn(Drivers.Marker(kind)) != false)
+            return false;
+        if (run.Tree!.List("/lib/modules") is not { Count: > 0 } versions || run.Initial?.HasModule(kind) == true)
+            return false;
+        if (!versions.Contains(version))
+            return true;
+        return run.Tree.Read($"/lib/modules/{version}/modules.dep") is { } list
+            && !Encoding.UTF8.GetString(list).Contains($"/{kind}.ko", StringComparison.Ordinal);
+    }
+
+    /// <summary>What a line that cannot be mounted costs.</summary>
+    private static (string Words, bool Stops) Costs(Entry entry, bool systemd, bool missing)
+    {
+        if (!systemd)
+            return ("the mount fails and the start goes on without it", false);
+        var waits = missing ? $"systemd waits {entry.Wait} for it" : "the mount fails at once";
+        if (entry.IsRoot)
+            return (
+                "the root is mounted already, but it is not mounted again with the options of this line, and may stay read-only",
+                false
+            );
+        if (entry.IsSwap)
+            return ($"{waits} and goes on without it", entry.Wait == "for ever" && missing);
+        return (
+            missing && entry.Wait == "for ever"
+                ? "systemd waits for it without end"
+                : $"{waits}, then gives a shell for repairs (emergency mode) instead of the system",
+            true
+        );
+    }
+}

@@ -1,0 +1,161 @@
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.Core.Images;
+
+/// <summary>The command line names a root that is there.</summary>
+internal sealed class RootIsNamed : ILink
+{
+    public string Name => "name of the root";
+
+    public void Check(DryRun run)
+    {
+        var h = run.Handover!;
+        if (run.Arguments.Last("root") is { Length: > 0 } root)
+            run.Root = Named(run, h, root);
+        else if (ByItself(run) is { } found)
+        {
+            run.Root = found;
+            run.Pass(Stage.Root, $"No root is named; the initial file system takes {found.Words} by the type in the table.", h.Where);
+        }
+        else
+            run.Fail(
+                Stage.Root,
+                "root-arg-missing",
+                "The kernel command line names no root.",
+                "Add root= with the partition of this image.",
+                h.Where,
+                FileEdit.At(h.Where, null, $"root={run.SuggestedRoot}")
+            );
+        // Behind a root that is not named rightly, the one that is meant is looked at.
+        run.Root ??= Meant(run.Volumes);
+    }
+
+    /// <summary>The partition that root= names; null, and told, when there is none.</summary>
+    private static Volume? Named(DryRun run, Handover h, string root)
+    {
+        var device = run.Device(root);
+        if (device.Elsewhere is { } elsewhere)
+        {
+            run.CannotTell(
+                Stage.Root,
+                $"root={DryRun.Shown(root)} is {elsewhere}: what lies there cannot be told from this image.",
+                h.Where
+            );
+            run.End();
+            return null;
+        }
+        var (volume, why) = (device.Volume, device.Why);
+        if (volume is not null && root.Contains('"') && run.Initial?.StartsWithScript == true)
+            (volume, why) = (null, "the initial file system takes the quotation marks for a part of the name");
+        if (volume is null && device.Needs is { } layer)
+        {
+            Closed(run, h, root, layer);
+            return null;
+        }
+        if (volume is null)
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                $"root={DryRun.Shown(root)}: {why}.",
+                $"Name a root that is there, such as {run.SuggestedRoot}.",
+                h.Where,
+                FileEdit.At(h.Where, $"root={root}", $"root={run.SuggestedRoot}")
+            );
+        else
+            run.Pass(Stage.Root, $"root={root} is {volume.Words} of this image.", h.Where);
+        return volume;
+    }
+
+    /// <summary>The root lies in something that stays closed here; what the initial file system must hold to open it is still to be seen.</summary>
+    private static void Closed(DryRun run, Handover h, string root, string layer)
+    {
+        RootOpens.Look(run, h, layer);
+        if (!run.Stopped)
+            run.CannotTell(
+                Stage.Root,
+                layer == Layers.Luks
+                    ? $"root={root} lies in an encrypted container (LUKS): what is in it cannot be told without its key. At the start the console asks for the passphrase; type it there."
+                    : $"root={root} lies in a group of volumes or an array that this disk does not hold whole.",
+                h.Where
+            );
+        run.End();
+    }
+
+    /// <summary>The root that systemd's generator takes by the partition's type when it was started by EFI (the discoverable partitions specification).</summary>
+    private static Volume? ByItself(DryRun run)
+    {
+        if (
+            run.Board.Loader != "efi"
+            || run.Initial?.Names.Any(n => n.EndsWith("systemd-gpt-auto-generator", StringComparison.Ordinal)) != true
+        )
+            return null;
+        var type = run.Board.Architecture switch
+        {
+            Boards.InstructionSet.Amd64 => "4f68bce3-e8cd-4db1-96e7-fbcaf984b709",
+            Boards.InstructionSet.Arm64 => "b921b045-1df0-41c3-af44-4c6f280d3fae",
+            Boards.InstructionSet.Armhf => "69dad710-2ce4-4e3c-b16c-21a1d49abed3",
+            _ => "72ec70a6-cf74-40e6-bd49-4bda08e8f224",
+        };
+        return run.Volumes.FirstOrDefault(v => v.Partition.Type.Equals(type, StringComparison.OrdinalIgnoreCase));
+    }
+
+    /// <summary>The only volume that holds a system, whatever the command line names; null when there is none, or several.</summary>
+    private static Volume? Meant(IReadOnlyList<Volume> volumes) =>
+        volumes.Where(v => v.Tree?.HoldsSystem == true).ToList() is [var only] ? only : null;
+}
+
+/// <summary>The partition table is one that the kernel reads too.</summary>
+internal sealed class TableForKernel : ILink
+{
+    public string Name => "partition table for the kernel";
+
+    public void Check(DryRun run)
+    {
+        var h = run.Handover!;
+        if (run.Table.FirstCopyDamaged && run.Board.Loader != "efi" && !run.Arguments.Has("gpt"))
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                "The first copy of the partition table is damaged. Loaders go on with the second one, the kernel does not: it sees no partition.",
+                "Write the image again, or add gpt to the command line.",
+                "partition table",
+                FileEdit.At(h.Where, null, "gpt")
+            );
+    }
+}
+
+/// <summary>The medium appears to the kernel, and in time.</summary>
+internal sealed class DiskAppears : ILink
+{
+    public string Name => "driver of the medium";
+
+    public void Check(DryRun run)
+    {
+        var h = run.Handover!;
+        if (!run.InitialLost && Drivers.OfMedium(run) is { } missing)
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                $"{missing}, so this medium does not appear.",
+                "Make the initial file system again with this driver in it.",
+                h.InitialFiles?.Where ?? h.KernelWhere
+            );
+        // Whether an initial file system that cannot be read waits by itself is not known.
+        if (
+            run.Board.BootMedium is "usb" or "sd"
+            && !run.InitialLost
+            && !run.Arguments.Has("rootwait")
+            && run.Arguments.Last("rootdelay") is null
+            && run.Arguments.Last("rootwait") is null
+            && run.Initial?.WaitsByItself != true
+        )
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                $"{(run.Board.BootMedium == "usb" ? "A USB disk" : "A card")} appears late and rootwait is not on the command line: the root is looked for once, too early.",
+                "Add rootwait.",
+                h.Where,
+                FileEdit.At(h.Where, null, "rootwait")
+            );
+    }
+}
