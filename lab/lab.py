@@ -18,9 +18,10 @@ import tempfile
 import traceback
 
 import bench
+import scripts
 import ways
 
-MODULES = [ways]
+MODULES = [ways, scripts]
 
 
 def chosen(patterns):
@@ -59,7 +60,8 @@ def judge(cases, out):
         for (name, _, boots, causes), (truth, (verdict, said, texts)) in zip(cases, pool.map(lambda c: judged(*c, out, scratch), cases)):
             # A system without a login runs all the same: the one who made it knows.
             runs = truth["started"] or boots == "no login"
-            agrees = verdict == ("boots" if runs else "does-not-boot")
+            # What hangs on settings that nobody told, or on the network, cannot be told.
+            agrees = verdict == ("cannot-tell" if boots in ("network", "cannot tell") else "boots" if runs else "does-not-boot")
             named = said[:1] == [] if not causes else said[:1] != [] and said[0] in causes
             same, right = same + agrees, right + named
             if runs and verdict == "does-not-boot":

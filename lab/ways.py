@@ -131,6 +131,8 @@ def way(name, arch, loader, fill, start=None, **more):
     def build():
         system = System(name, arch, loader, start)
         system.fill, system.named_kernel = fill, "vmlinuz"
+        if loader == "distro":
+            system.firmware = "U-Boot 2023.01 distro boot; own device tree with stdout-path"
         system.tree = part(f"dtb/virt-{arch}.dtb") if arch.startswith("arm") else None
         for key, value in more.items():
             setattr(system, key, value)
@@ -247,8 +249,6 @@ def after(change):
     return fault
 
 
-NOT_BY_SCRIPT = {"fit-arm64"}  # everything in one file with checksums
-ONE = {"extlinux-root-arm64", "grub-bios"}  # boot files on the root
 # name: (what is changed, whether it starts, the causes that are right, the ways it is tried with)
 FAULTS = {
     "good": (lambda s: None, True, [], None),
@@ -283,6 +283,15 @@ FAULTS = {
     "initrd-without-ext4": (lambda s: without_modules(s, "ext4"), False, ["rootfs-unsupported"], ["extlinux-arm64", "entry", "extlinux-armhf-mbr"]),
     "initrd-without-disk": (lambda s: without_modules(s, "virtio_blk"), False, ["root-not-found"], ["extlinux-arm64", "entry", "extlinux-armhf-mbr"]),
     "initrd-without-dependency": (lambda s: without_modules(s, "jbd2"), False, ["rootfs-unsupported"], ["extlinux-arm64", "entry"]),
+    "initrd-twice": (lambda s: setattr(s, "initrd", gzip.compress(s.initrd)), False, ["initrd-corrupt"], ["extlinux-arm64", "entry"]),
+    "initrd-junk": (set_(initrd=lambda s: s.initrd + b"\0" * 3 + b"and what is this" * 20), True, [], ["extlinux-arm64", "entry", "grub-bios"]),
+    "initrd-two-packed": (lambda s: setattr(s, "initrd", s.initrd + b"\0" * 512 + by("zstd", "-c", "-q")(EARLY)), True, [], ["extlinux-arm64", "entry"]),
+    "kernel-gzip": (set_(kernel=lambda s: gzip.compress(s.kernel, 1)), "cannot tell", [], ["extlinux-arm64", "script-arm64"]),
+    "kernel-lz4-frame": (set_(kernel=lambda s: by("lz4", "-c")(s.kernel)), "cannot tell", [], ["script-arm64"]),
+    "kernel-lz4-legacy": (set_(kernel=lambda s: by("lz4", "-l", "-c")(s.kernel)), False, ["kernel-corrupt"], ["script-arm64"]),
+    "kernel-zstd": (set_(kernel=lambda s: by("zstd", "-c", "-q", "-1")(s.kernel)), "cannot tell", [], ["script-arm64"]),
+    "kernel-xz": (set_(kernel=lambda s: by("xz", "-c", "-1", "--check=crc32")(s.kernel)), False, ["kernel-corrupt"], ["script-arm64"]),
+    "kernel-gzip-cut": (set_(kernel=lambda s: gzip.compress(s.kernel, 1)[:6000000]), False, ["kernel-corrupt"], ["extlinux-arm64", "script-arm64"]),
     "init-gone": (root_("sbin/init", None), False, ["init-missing"], None),
     "init-dangling": (root_("sbin/init", Link("/usr/lib/systemd/systemd")), False, ["init-missing"], ["extlinux-arm64", "entry", "grub-bios"]),
     "init-plain": (root_("sbin/init", lambda s: bytes(bench.busybox(s.arch))), False, ["init-missing"], ["extlinux-arm64", "entry", "script-armhf"]),

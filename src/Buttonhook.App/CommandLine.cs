@@ -74,7 +74,11 @@ public static class CommandLine
         var image = new Argument<string>("IMAGE") { Description = "An image, raw or packed as gz, xz, zst, bz2, zip or 7z." };
         var board = new Option<string?>("--board") { Description = "Board to dry-boot it on: an id of the catalogue, or a JSON file." };
         var sum = new Option<string?>("--sum") { Description = "SHA-256 that the download should have, or a file of sums." };
-        var inspect = new Command("inspect", "Look into an image and tell whether it boots.") { image, board, sum, json, data };
+        var mend = new Option<string?>("--mend")
+        {
+            Description = "Write a copy in which every line is changed that the dry boot names, and look into that.",
+        };
+        var inspect = new Command("inspect", "Look into an image and tell whether it boots.") { image, board, sum, mend, json, data };
         inspect.SetAction(
             (parse, token) =>
                 Task.FromResult(
@@ -82,6 +86,7 @@ public static class CommandLine
                         parse.GetValue(image)!,
                         parse.GetValue(board),
                         parse.GetValue(sum),
+                        parse.GetValue(mend),
                         parse.GetValue(json),
                         parse.GetValue(data),
                         token
@@ -296,7 +301,15 @@ public static class CommandLine
         return catalogue.Value is { } all ? Images.DryBoards.Find(boardWord, all, known.Schemas) : catalogue.Problem!;
     }
 
-    private static int Inspect(string path, string? boardWord, string? sum, bool asJson, string? folder, CancellationToken token)
+    private static int Inspect(
+        string path,
+        string? boardWord,
+        string? sum,
+        string? mend,
+        bool asJson,
+        string? folder,
+        CancellationToken token
+    )
     {
         // What first loaders look like is read and checked while the image is looked into.
         var signs = Task.Run(() => KnowledgeFiles.ReadSigns());
@@ -309,14 +322,29 @@ public static class CommandLine
                 return Say(named.Problem!, Wrong);
             board = named.Value;
         }
-        var inspected = Images.ImageFiles.Inspect(
-            path,
-            board,
-            [],
-            sum,
-            token,
-            look: (image, _) => firstLoaders = Core.Images.FirstLoaders.Find(image, signs.Result.Value ?? [])
-        );
+        if (mend is not null && board is null)
+            return Say(new("--mend needs a board to play the boot on.", "None is named.", "Name one with --board."), Wrong);
+        Answer<Core.Images.Inspection> Look(string at, string? published) =>
+            Images.ImageFiles.Inspect(
+                at,
+                board,
+                [],
+                published,
+                token,
+                look: (image, _) => firstLoaders = Core.Images.FirstLoaders.Find(image, signs.Result.Value ?? [])
+            );
+        var inspected = Look(path, sum);
+        if (mend is not null && inspected.Value?.DryBoot is { } dry)
+        {
+            var edits = dry.Broken.Select(b => b.Edit).OfType<Core.Images.FileEdit>().Distinct().ToList();
+            if (Images.MendedCopy.Make(path, mend, edits, DateTime.Now, token).GetAwaiter().GetResult() is { } unmended)
+                return Say(unmended, Failed);
+            foreach (var edit in edits)
+                Console.Error.WriteLine(
+                    $"buttonhook: changed p{edit.Partition}:{edit.Path}, line {edit.Line}: {edit.Before ?? "(end)"} -> {edit.After}"
+                );
+            inspected = Look(mend, null);
+        }
         if (signs.Result.Problem is { } unreadable)
             return Say(unreadable, Failed);
         if (inspected.Value is not { } found)

@@ -37,6 +37,14 @@ public static class ImageEndpoints
             "/inspections/{id}",
             (string id, Inspections inspections) => inspections.Stop(id) ? Results.NoContent() : Problems.Missing("This inspection")
         );
+        api.MapPost(
+                "/inspections/{id}/mended",
+                (string id, Inspections inspections) =>
+                    inspections.Mend(id) is { } copy
+                        ? Results.Ok(new InspectionStarted(copy))
+                        : Problems.Missing("The dry boot of this inspection")
+            )
+            .Produces<InspectionStarted>();
         api.MapPost("/inspections/{id}/card", Shelve).Produces<ImageCard>();
         api.MapGet(
                 "/images/{id}/inspection",

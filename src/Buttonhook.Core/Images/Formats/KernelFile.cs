@@ -37,7 +37,8 @@ public sealed record KernelFile(
     /// (magic 0x016f2818), x86 (Documentation/arch/x86/boot), legacy and FIT images of U-Boot, and gzip around one of them.
     /// </summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
-    public static KernelFile Identify(byte[] file, Func<Stream, Stream?> unpack, int depth = 0)
+    /// <param name="configuration">The configuration of a FIT image; null for its default.</param>
+    public static KernelFile Identify(byte[] file, Func<Stream, Stream?> unpack, int depth = 0, string? configuration = null)
     {
         if (file.Length == 0)
             return Broken("it is empty");
@@ -46,7 +47,7 @@ public sealed record KernelFile(
         if (file.Length >= 64 && Field.B32(file, 0) == 0x27051956)
             return Legacy(file, unpack, depth);
         if (file.Length >= 40 && Field.B32(file, 0) == 0xD00DFEED)
-            return Fit(file, unpack, depth);
+            return Fit(file, unpack, depth, configuration);
         if (file.AsSpan().StartsWith("MZ\0\0zimg"u8))
             return Zboot(file, unpack, depth);
         if ((Packed.IsLz4Frame(file) ? "lz4 frame" : Packed.KindOf(file)) is { } packing)
@@ -232,7 +233,7 @@ public sealed record KernelFile(
             };
     }
 
-    private static KernelFile Fit(byte[] file, Func<Stream, Stream?> unpack, int depth)
+    private static KernelFile Fit(byte[] file, Func<Stream, Stream?> unpack, int depth, string? wanted)
     {
         DeviceTree tree;
         try
@@ -245,7 +246,9 @@ public sealed record KernelFile(
         }
         var configuration =
             "/configurations/"
-            + (tree.Text("/configurations", "default") ?? tree.Children("/configurations").FirstOrDefault()?.Split('/')[^1] ?? "");
+            + (
+                wanted ?? tree.Text("/configurations", "default") ?? tree.Children("/configurations").FirstOrDefault()?.Split('/')[^1] ?? ""
+            );
         string? Node(string kind) => tree.Text(configuration, kind) is { } name ? $"/images/{name}" : null;
         if (Node("kernel") is not { } node)
             return Broken("it is no FIT image with a kernel");

@@ -11,31 +11,27 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
     private const int DeepestRun = 40;
     private readonly IReadOnlyList<Volume> volumes = passage.Volumes;
     private readonly DryBoard board = passage.Board;
-    private readonly Dictionary<string, Loaded> memory = [];
-    private readonly Dictionary<string, string> variables = new()
+    private readonly LoaderMemory memory = new();
+    private readonly Dictionary<string, string> variables = new(LoaderSettings.Of(passage.Board))
     {
-        ["devtype"] = passage.Board.BootMedium switch
-        {
-            "sd" => "mmc",
-            var other => other,
-        },
+        ["devtype"] = Medium(passage.Board),
         ["devnum"] = "0",
-        ["distro_bootpart"] = volume.Partition.Number.ToString(),
+        ["distro_bootpart"] = volume.Partition.Number.ToString(CultureInfo.InvariantCulture),
         ["prefix"] = prefix,
-        ["kernel_addr_r"] = "0x40400000",
-        ["ramdisk_addr_r"] = "0x44000000",
-        ["fdt_addr_r"] = "0x43000000",
-        ["fdt_addr"] = "0x40000000",
-        ["scriptaddr"] = "0x40200000",
         ["fdtfile"] = "virt.dtb",
         ["bootargs"] = "",
     };
+    private string tree = "";
+    private string? network;
     private Break? lost;
     private Handover? handover;
     private Break? broke;
     private string script = "";
     private ShellPlayer? player;
     private int runs;
+
+    /// <summary>What the loader calls the medium.</summary>
+    private static string Medium(DryBoard board) => board.BootMedium == "sd" ? "mmc" : board.BootMedium;
 
     public Taken Run(string path, byte[] bytes)
     {
@@ -50,6 +46,8 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
             );
         if (image.Type != LegacyImage.Script || image.Data.Length < 8)
             return new Break("loader-config-missing", "boot.scr is no script.", "Make the boot script with mkimage -T script.", script);
+        if (LoaderMemory.Number(variables["scriptaddr"]) is not null)
+            memory.Put(variables["scriptaddr"], new(script, bytes), script);
         // A list of sizes, ended by 0, stands before the text.
         var text = Encoding.UTF8.GetString(image.Data.AsSpan(8)).TrimEnd('\0');
         Play(text);
@@ -59,8 +57,19 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
             ? lost
             : broke
                 ?? lost
+                ?? OfNetwork()
                 ?? new Break("boot-files-missing", "The boot script ends without starting a kernel.", "Correct the script.", script);
     }
+
+    private Break? OfNetwork() =>
+        network is null
+            ? null
+            : new(
+                null,
+                "The boot script asks the network for a system: what comes from there cannot be told from the image.",
+                "Put the system on the card, or look at what the network gives.",
+                network
+            );
 
     private bool Play(string text)
     {
@@ -77,7 +86,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
             return false;
         }
         var parts = ShellScript.Read(text, braces: false);
-        player ??= new(Command, _ => true, () => handover is not null) { Set = (name, value) => variables[name] = value, Words = Words };
+        player ??= new(Command, _ => true, () => handover is not null) { Set = (name, value) => variables[name] = value, Words = Each };
         var result = player.Play(parts.Parts);
         if (parts.Unclosed is { } open && handover is null)
             broke ??= new(
@@ -103,8 +112,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                     variables[set[0]] = string.Join(' ', set[1..]);
                 return true;
             case "env" when words is ["env", "import", ..]:
-                var from = words.FirstOrDefault(w => w.StartsWith("0x", StringComparison.Ordinal)) ?? "";
-                if (!memory.TryGetValue(from, out var environment))
+                if (words.Skip(2).Select(w => memory[w]).FirstOrDefault(f => f is not null) is not { } environment)
                     return false;
                 // A blank before "=" belongs to the name, a carriage return to the value unless -r takes it off (lib/hashtable.c).
                 foreach (var whole in Encoding.UTF8.GetString(environment.Bytes).Split('\n'))
@@ -114,16 +122,47 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                         variables[pair[..equals]] = pair[(equals + 1)..];
                 }
                 return true;
+            case "env" when words is ["env", "exists", var name, ..]:
+                return variables.ContainsKey(name);
             case "load" or "fatload" or "ext4load" or "ext2load" when words.Length >= 5:
-                return Load(words[2], words[3], words[4], where);
+                return Load(words[1], words[2], words[3], words[4], where);
+            case "size" or "ext4size" or "fatsize" when words.Length >= 4:
+                if (At(words[1], words[2])?.Tree?.Find(Rooted(words[3])) is not { IsFolder: false } sized)
+                    return false;
+                variables["filesize"] = sized.Size.ToString("x", CultureInfo.InvariantCulture);
+                return true;
+            case "setexpr" when words.Length >= 3:
+                return SetExpression(words);
+            case "itest" or "itest.b" or "itest.w" or "itest.l" when words.Length == 4:
+                return ShellTest.Of([Hex(words[1]), words[2], Hex(words[3])], (_, _) => false);
+            case "fdt" when words.Length >= 2:
+                return Tree(words);
+            case "sysboot" when words.Length >= 6:
+                return Extlinux(words);
+            case "source" when words.Length >= 2 && runs < DeepestRun:
+                runs++;
+                var sourced =
+                    memory[words[1].Split(':')[0]] is { } inner
+                    && LegacyImage.Read(inner.Bytes) is { Fault: null, Type: LegacyImage.Script, Data.Length: > 8 } read
+                    && Play(Encoding.UTF8.GetString(read.Data.AsSpan(8)).TrimEnd('\0'));
+                runs--;
+                return sourced;
+            case "dhcp" or "tftpboot" or "tftp" or "bootp" or "nfs" or "pxe" or "wget":
+                network ??= where;
+                return false;
             case "test":
                 return words.Length > 2 // fewer are false (cmd/test.c)
                     && ShellTest.Of(
                         words.AsSpan(1),
-                        (_, named) => named.Length == 3 && At(named[1])?.Tree?.Find(Rooted(named[2])) is not null
+                        (_, named) => named.Length == 3 && At(named[0], named[1])?.Tree?.Find(Rooted(named[2])) is not null
                     );
+            case "part" when words is ["part", "number", _, _, var label, var into]:
+                if (volumes.FirstOrDefault(v => v.Partition.Name == label) is not { } numbered)
+                    return false;
+                variables[into] = numbered.Partition.Number.ToString("x", CultureInfo.InvariantCulture);
+                return true;
             case "part" when words is ["part", "uuid", _, _, var variable]:
-                if (At(words[3]) is not { } wanted)
+                if (At(words[2], words[3]) is not { } wanted)
                     return false;
                 variables[variable] = wanted.Partition.PartUuid;
                 return true;
@@ -156,30 +195,113 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         }
     }
 
-    private bool Load(string device, string address, string file, string where)
+    private static string Hex(string text) => LoaderMemory.Number(text)?.ToString(CultureInfo.InvariantCulture) ?? text;
+
+    /// <summary>setexpr: arithmetic in base 16 (cmd/setexpr.c); texts are left as they are.</summary>
+    private bool SetExpression(string[] words)
+    {
+        if (words.Length == 3)
+            variables[words[1]] = words[2];
+        if (words.Length != 5 || LoaderMemory.Number(words[2]) is not { } a || LoaderMemory.Number(words[4]) is not { } b)
+            return words.Length == 3;
+        var result = words[3] switch
+        {
+            "+" => a + b,
+            "-" => a - b,
+            "*" => a * b,
+            "/" when b > 0 => a / b,
+            "%" when b > 0 => a % b,
+            "&" => a & b,
+            "|" => a | b,
+            "^" => a ^ b,
+            _ => (ulong?)null,
+        };
+        if (result is { } number)
+            variables[words[1]] = number.ToString("x", CultureInfo.InvariantCulture);
+        return result is not null;
+    }
+
+    /// <summary>fdt: which tree is worked on, and overlays laid over it. One that fails leaves the tree unusable (libfdt, fdt_overlay_apply).</summary>
+    private bool Tree(string[] words)
+    {
+        switch (words)
+        {
+            case ["fdt", "addr", "-q" or "-c", var asked, ..]:
+                if (memory[asked] is null)
+                    return false;
+                tree = asked;
+                return true;
+            case ["fdt", "addr", var named, ..]:
+                tree = named;
+                return memory[named] is not null || named == variables["fdt_addr"] || named == variables["fdtcontroladdr"];
+            case ["fdt", "apply", var overlay, ..]:
+                if (memory[tree] is not { } below || memory[overlay] is not { } above)
+                    return false;
+                if (TreeOverlay.Lay(below.Bytes, above.Bytes, above.Where) is { Value: { } laid })
+                {
+                    memory.Change(tree, laid);
+                    return true;
+                }
+                memory.Change(tree, [0xFF, 0xFF, 0xFF, 0xFF, .. below.Bytes.Skip(4)]);
+                passage.Notes.Add(
+                    (
+                        $"The overlay {above.Where} does not fit the tree {below.Where}, and the loader makes the tree unusable by that.",
+                        above.Where
+                    )
+                );
+                return false;
+            default:
+                return true;
+        }
+    }
+
+    /// <summary>sysboot: a menu of labels that the script names.</summary>
+    private bool Extlinux(string[] words)
+    {
+        if (At(words[1], words[2]) is not { Tree: { } files } from || files.Read(Rooted(words[5])) is not { } menu)
+            return false;
+        var taken = ExtlinuxMenu.Follow(passage, from, Rooted(words[5]), menu);
+        if (taken.Starts)
+            handover = taken.Handover;
+        else
+            broke ??= taken.Breaks.FirstOrDefault();
+        return false;
+    }
+
+    private bool Load(string type, string device, string address, string file, string where)
     {
         var path = Rooted(file);
-        if (At(device) is { Tree: not null } from && from.Tree.Read(path) is { } bytes)
+        if (At(type, device) is { Tree: not null } from && from.Tree.Read(path) is { } bytes)
         {
-            memory[address] = new(from.Name(path), bytes);
-            variables["filesize"] = bytes.Length.ToString("x");
+            memory.Put(address, new(from.Name(path), bytes), where);
+            variables["filesize"] = bytes.Length.ToString("x", CultureInfo.InvariantCulture);
             return true;
         }
-        memory.Remove(address);
+        memory.Take(address);
         var (cause, what) =
             path.TrimEnd('\r').EndsWith(".dtb", StringComparison.Ordinal) ? ("dtb-missing", "device tree")
             : path.Contains("initr", StringComparison.OrdinalIgnoreCase) ? ("initrd-missing", "initial file system")
             : ("boot-files-missing", "file");
         // The first file that is lost explains what follows: an environment file that is missing leaves wrong names behind.
-        lost ??= new(cause, $"The {what} {Links.Shown(path)} is not there.", "Put it there, or correct its name.", where);
+        lost ??=
+            type == Medium(board)
+                ? new(cause, $"The {what} {Links.Shown(path)} is not there.", "Put it there, or correct its name.", where)
+                : new(
+                    cause,
+                    $"The script loads {Links.Shown(path)} from {type} {device}, and this board starts from {Medium(board)}.",
+                    "Write ${devtype} and ${devnum} there, which the loader sets to the medium it started from.",
+                    where
+                );
         return false;
     }
 
     private static string Rooted(string file) => file.StartsWith('/') ? file : "/" + file;
 
-    /// <summary>The partition that a device names, as "0:2" with the number in base 16; without one it is the first (blk_get_device_part_str).</summary>
-    private Volume? At(string device)
+    /// <summary>The partition that a device names, as "0:2" with the number in base 16; without one it is the first (blk_get_device_part_str). Another kind of medium is not there.</summary>
+    private Volume? At(string type, string device)
     {
+        if (type != Medium(board))
+            return null;
         var number = device.IndexOf(':') is >= 0 and var colon ? device[(colon + 1)..] : "1";
         return int.TryParse(number, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var wanted)
             ? volumes.FirstOrDefault(v => v.Partition.Number == wanted) ?? (volume.Partition.Number == 0 ? volume : null)
@@ -189,51 +311,103 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
     private void Boot(string[] words, string where)
     {
         var kernelAt = words.Length > 1 ? words[1].Split('#')[0] : variables.GetValueOrDefault("loadaddr", "");
-        if (!memory.TryGetValue(kernelAt, out var kernelFile))
+        var configuration = words.Length > 1 && words[1].Split('#') is [_, var chosen, ..] ? chosen : null;
+        if (memory[kernelAt] is not { } kernelFile)
         {
             broke ??= lost ?? new("boot-files-missing", "No kernel was loaded.", "Correct the script.", where);
             return;
         }
-        var (kernel, broken) = passage.Kernel(kernelFile.Bytes, kernelFile.Where);
+        if (memory.Spoiled(kernelAt, "kernel-corrupt", "kernel") is { } written)
+        {
+            broke ??= written;
+            return;
+        }
+        var (kernel, broken) = passage.Kernel(kernelFile.Bytes, kernelFile.Where, configuration);
+        broken ??= words[0] == "booti" ? LoaderSettings.Unpacks(kernel, variables, kernelFile.Where) : null;
         if (broken is not null)
         {
             broke ??= broken;
             return;
         }
         Loaded? initial = null,
-            tree = null;
+            own = null;
+        var (initialAt, treeAt) = ("", "");
         if (kernel.Kind == "FIT" && words.Length == 2)
         {
             initial = kernel.FitRamDisk is { } disk ? new(kernelFile.Where, disk) : null;
-            tree = kernel.FitTree is { } blob ? new(kernelFile.Where, blob) : null;
+            own = kernel.FitTree is { } blob ? new(kernelFile.Where, blob) : null;
         }
         else
         {
             if (words.Length > 2 && words[2] != "-")
             {
-                if (memory.TryGetValue(words[2].Split(':')[0], out var disk))
-                    initial = disk;
-                else
+                initialAt = words[2].Split(':')[0];
+                initial = memory[initialAt];
+                if (initial is null)
                 {
                     broke ??= lost ?? new("initrd-missing", "The initial file system was not loaded.", "Correct the script.", where);
                     return;
                 }
+                // Legacy images tell their own size; other ones are as long as the script says.
+                if (
+                    words[0] != "bootm"
+                    && !words[2].Contains(':')
+                    && Field.B32(initial.Bytes.Length > 4 ? initial.Bytes : new byte[4], 0) != 0x27051956
+                )
+                {
+                    broke ??= new(
+                        "initrd-missing",
+                        "The initial file system is named without its size, and it is no U-Boot image that tells it: the loader refuses it (Wrong Ramdisk Image Format).",
+                        "Write the address with :${filesize}, right after it was loaded.",
+                        where
+                    );
+                    return;
+                }
             }
-            if (words.Length > 3 && words[3] != variables["fdt_addr"] && !memory.TryGetValue(words[3], out tree))
+            if (words.Length > 3 && words[3] != variables["fdt_addr"] && words[3] != variables["fdtcontroladdr"])
             {
-                broke ??= lost ?? new("dtb-missing", "The device tree was not loaded.", "Correct the script.", where);
-                return;
+                treeAt = words[3];
+                own = memory[treeAt];
+                if (own is null)
+                {
+                    broke ??= lost ?? new("dtb-missing", "The device tree was not loaded.", "Correct the script.", where);
+                    return;
+                }
             }
         }
-        if (tree is not null && Links.OfTree(tree, board) is { } damaged)
+        if (own is null && words.Length <= 3 && board.Architecture != InstructionSet.Amd64)
         {
-            broke ??= damaged;
+            broke ??= new(
+                "dtb-missing",
+                $"{words[0]} is given no device tree, and none is in the image: the loader cannot start the kernel without one.",
+                "Name the address of a device tree behind the initial file system; ${fdtcontroladdr} is the loader's own.",
+                where
+            );
             return;
         }
+        (string, string, string)[] needed = [(initialAt, "initrd-corrupt", "initial file system"), (treeAt, "dtb-invalid", "device tree")];
+        broke ??=
+            memory.Spoiled(initialAt, "initrd-corrupt", "initial file system")
+            ?? memory.Spoiled(treeAt, "dtb-invalid", "device tree")
+            ?? (
+                words[0] != "booti" || kernel.Payload is not { } image
+                    ? null
+                    : (
+                        kernel.Packing is null
+                            ? null
+                            : memory.Unpacked(kernelAt, variables.GetValueOrDefault("kernel_comp_addr_r", ""), image.Length, needed, where)
+                    ) ?? memory.Covered(kernelAt, image, needed, LoaderSettings.MemoryStart(board), where)
+            )
+            ?? (own is null ? null : Links.OfTree(own, board));
+        if (broke is not null)
+            return;
         if (lost is not null)
             passage.Notes.Add((lost.Text, lost.Where));
-        handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, tree, tree is null);
+        handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, own, own is null);
     }
+
+    /// <summary>The words of a loop: quotation marks do not keep them together here, as the loader's shell shows.</summary>
+    private string[] Each(string text) => [.. Words(text).SelectMany(w => w.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries))];
 
     private string[] Words(string text) => ShellWords.Of(text, variables.GetValueOrDefault);
 

@@ -1,4 +1,5 @@
 using System.Text;
+using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Images;
 
@@ -24,6 +25,10 @@ internal sealed class ExtlinuxMenu : ILoaderWay
             }
         return first;
     }
+
+    /// <summary>Follows a menu that a script names.</summary>
+    public static Taken Follow(Passage passage, Volume volume, string path, byte[] menu) =>
+        Menu(passage, volume, path, Encoding.UTF8.GetString(menu));
 
     private static Taken Menu(Passage passage, Volume volume, string path, string text)
     {
@@ -142,6 +147,10 @@ internal sealed class ExtlinuxMenu : ILoaderWay
             else
                 Missing("dtb-missing", "device tree", treeName, "fdt");
         }
+        broken ??=
+            passage.Board.Architecture == InstructionSet.Armhf
+                ? null
+                : LoaderSettings.Unpacks(kernel, LoaderSettings.Of(passage.Board), volume.Name(kernelName));
         if (broken is not null)
             breaks.Add(broken);
         if (tree is not null && Links.OfTree(tree, passage.Board) is { } damaged)

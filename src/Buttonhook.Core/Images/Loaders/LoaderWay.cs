@@ -34,9 +34,10 @@ internal sealed class Passage(ImageBytes image, IReadOnlyList<Volume> volumes, D
     public string? CommandLine { get; set; }
 
     /// <summary>Recognises a kernel, and tells why it does not start on this board.</summary>
-    public (KernelFile Kernel, Break? Break) Kernel(byte[] bytes, string where)
+    /// <param name="configuration">The configuration of a FIT image; null for its default.</param>
+    public (KernelFile Kernel, Break? Break) Kernel(byte[] bytes, string where, string? configuration = null)
     {
-        var kernel = KernelFile.Identify(bytes, unpack);
+        var kernel = KernelFile.Identify(bytes, unpack, configuration: configuration);
         return (kernel, Links.OfKernel(kernel, where, board));
     }
 }

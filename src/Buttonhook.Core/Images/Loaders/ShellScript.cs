@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text;
 
 namespace Buttonhook.Core.Images;
@@ -344,5 +345,13 @@ public static class ShellTest
         return -1;
     }
 
-    private static long Number(string text) => long.TryParse(text, out var number) ? number : 0;
+    /// <summary>A number as strtol reads it with base 0: 0x begins one in base 16.</summary>
+    private static long Number(string text) =>
+        text.StartsWith("0x", StringComparison.OrdinalIgnoreCase)
+            ? long.TryParse(text.AsSpan(2), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var hex)
+                ? hex
+                : 0
+            : long.TryParse(text, out var number)
+                ? number
+                : 0;
 }

@@ -1,14 +1,19 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { useSearchParams } from "react-router";
+import type { Inspection } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Progress } from "../shared/Progress";
-import { useBench, useInspect, useInspection, useShelveImage, useStopInspection } from "../shared/queries";
+import { useBench, useInspect, useInspection, useMendCopy, useShelveImage, useStopInspection } from "../shared/queries";
 import { useDrop } from "../shared/useDrop";
 import { useUpload } from "../shared/useUpload";
 import { binary } from "../shared/words";
 import { DownloadFolders } from "./DownloadFolders";
 import { FoundImage } from "./FoundImage";
+
+/** How many lines the dry boot would change. */
+const changes = (i: Inspection) =>
+  new Set(i.dryBoot?.steps.filter((s) => s.edit).map((s) => JSON.stringify(s.edit))).size;
 
 /** Looks into an image file, sent from here or lying on the server's computer, and plays its boot on a board without starting it. */
 export function ImageFilePanel() {
@@ -16,22 +21,19 @@ export function ImageFilePanel() {
   const inspect = useInspect();
   const stop = useStopInspection();
   const shelve = useShelveImage();
+  const mend = useMendCopy();
   const [parameters, setParameters] = useSearchParams();
   const id = parameters.get("inspection") ?? undefined;
   const inspection = useInspection(id);
   const [path, setPath] = useState("");
   const [sum, setSum] = useState("");
   const [boardId, setBoardId] = useState("");
+  const open = (started: { id: string }) => {
+    shelve.reset();
+    setParameters({ inspection: started.id }, { replace: true });
+  };
   const look = (at: string) =>
-    inspect.mutate(
-      { path: at, boardId: boardId || null, sum: sum.trim() || null },
-      {
-        onSuccess: (started) => {
-          shelve.reset();
-          setParameters({ inspection: started.id }, { replace: true });
-        },
-      },
-    );
+    inspect.mutate({ path: at, boardId: boardId || null, sum: sum.trim() || null }, { onSuccess: open });
   const arriving = useUpload((arrived) => {
     setPath(arrived);
     look(arrived);
@@ -119,7 +121,11 @@ export function ImageFilePanel() {
         </Progress>
       )}
       {state?.running && (
-        <Progress name="Reading" done={state.doneBytes} total={state.totalBytes}>
+        <Progress
+          name={state.mendedFrom ? "Copying, then reading the copy" : "Reading"}
+          done={state.doneBytes}
+          total={state.totalBytes}
+        >
           <Button variant="outline-secondary" size="sm" onClick={() => stop.mutate(state.id)}>
             Stop
           </Button>
@@ -130,9 +136,25 @@ export function ImageFilePanel() {
         <>
           <p role="status" className="quiet">
             {state.path}
+            {state.mendedFrom && <>, a copy of {state.mendedFrom} with the lines changed that its dry boot named.</>}
             {state.checksumAgrees && <span className="chosen"> The checksum is the published one.</span>}
           </p>
           <FoundImage inspection={state.inspection} />
+          {changes(state.inspection) > 0 && (
+            <p>
+              <Button
+                variant="primary"
+                disabled={mend.isPending}
+                onClick={() => mend.mutate(state.id, { onSuccess: open })}
+              >
+                {changes(state.inspection) === 1
+                  ? "Make this change in a copy"
+                  : `Make these ${changes(state.inspection)} changes in a copy`}
+              </Button>{" "}
+              <span className="quiet">The image stays as it is; the copy is looked into at once.</span>
+            </p>
+          )}
+          <ProblemNote error={mend.error} />
           {state.inspection.nature == null && (
             <p>
               <Button

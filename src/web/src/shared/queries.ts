@@ -322,6 +322,9 @@ export const useInspection = (id: string | undefined) =>
   });
 export const useStopInspection = () =>
   useMutation({ mutationFn: (id: string) => answer(DELETE("/api/inspections/{id}", path(id))) });
+/** Makes a copy of an inspected image with the lines changed that its dry boot names, and looks into the copy. */
+export const useMendCopy = () =>
+  useMutation({ mutationFn: (id: string) => answer(POST("/api/inspections/{id}/mended", path(id))) });
 export const useShelveImage = () =>
   useCardChange((inspectionId: string) => answer(POST("/api/inspections/{id}/card", path(inspectionId))));
 /** What was found in an image of the shelf when it was looked into. */

@@ -2104,6 +2104,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{id}/mended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["InspectionStarted"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{id}/card": {
         parameters: {
             query?: never;
@@ -3853,6 +3890,7 @@ export interface components {
             checksumAgrees: boolean;
             inspection: null | components["schemas"]["Inspection"];
             problem: null | components["schemas"]["Problem"];
+            mendedFrom?: null | string;
         };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64" | null;
