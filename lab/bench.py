@@ -18,8 +18,6 @@ ROOT_UUID = "77777777-2222-4222-a222-222222222222"
 ESP, LINUX, EXTENDED = (
     "C12A7328-F81F-11D2-BA4B-00A0C93EC93B", "0FC63DAF-8483-4772-8E79-3D69D8477DE4", "BC13C2FF-59E6-4262-A352-B275FD6F7172")
 TTY = {"arm64": "ttyAMA0", "armhf": "ttyAMA0", "riscv64": "ttyS0", "amd64": "ttyS0"}
-SECONDS = 120
-QUIET = 45
 os.environ["PATH"] += ":/usr/sbin:/sbin"
 os.environ["MTOOLS_SKIP_CHECK"] = "1"
 
@@ -105,6 +103,7 @@ class System:
         self.memory = 512
         self.firmware = ""
         self.media = "virtio"
+        self.seconds, self.quiet = 120, 45
 
     def board(self):
         return {
@@ -219,7 +218,7 @@ def start(system, image, console):
         machine(system, disk, console) + ["-serial", f"file:{console}"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     begun = changed = time.time()
     text, why = b"", "nothing more came"
-    while time.time() < begun + SECONDS:
+    while time.time() < begun + system.seconds:
         time.sleep(0.5)
         now = open(console, "rb").read() if os.path.exists(console) else b""
         if now != text:
@@ -233,7 +232,7 @@ def start(system, image, console):
         if process.poll() is not None:
             why = "the machine stopped"
             break
-        if time.time() > changed + QUIET:
+        if time.time() > changed + system.quiet:
             break
     process.kill()
     process.wait()

@@ -18,10 +18,11 @@ import tempfile
 import traceback
 
 import bench
+import distribution
 import scripts
 import ways
 
-MODULES = [ways, scripts]
+MODULES = [ways, scripts, distribution]
 
 
 def chosen(patterns):

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { mkdtempSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, expectAccessible, test } from "./bench";
@@ -23,6 +23,32 @@ test("an image file is looked into and its chain is shown torn where it breaks",
   await expect(page.getByRole("list", { name: "Links of the boot chain" }).getByRole("listitem").last()).toHaveText(/Login.*not reached/);
   await expect(page.getByText("Get the whole image and write it again.")).toBeVisible();
   await expectAccessible(page);
+});
+
+test("two faults are shown at once, and a copy with both mended boots dry", async ({ page }) => {
+  const folder = mkdtempSync(join(tmpdir(), "buttonhook-"));
+  const path = join(folder, "orchard-8.img");
+  linuxImage(path, {
+    append: "root=LABEL=orchrd rootwait console=ttyS2,115200",
+    mountTable: "UUID=00c0ffee-0000-4000-a000-000000000001 /srv ext4 defaults 0 2\n",
+    firstLoader: { at: 32768, mark: "SPL2" },
+  });
+  const before = createHash("sha256").update(readFileSync(path)).digest("hex");
+  await page.goto("/images");
+  await page.getByLabel(/Path on this computer/).fill(path);
+  await page.getByLabel("Dry boot on").selectOption({ label: "Bramley, Spindle 2, rev 1.3, 2 GB" });
+  await page.getByRole("button", { name: "Look into it" }).click();
+  await expect(page.getByRole("heading", { name: "It does not boot on this board" })).toBeVisible();
+  await expect(page.getByText("2 links are broken. In this order they are mended:")).toBeVisible();
+  await expect(page.locator("del", { hasText: "root=LABEL=orchrd" })).toBeVisible();
+  await expect(page.locator("ins", { hasText: "defaults,nofail" })).toBeVisible();
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Make these 2 changes in a copy" }).click();
+  await expect(page.getByRole("heading", { name: "It boots on this board" })).toBeVisible();
+  await expect(page.getByText(`a copy of ${path} with the lines changed that its dry boot named`)).toBeVisible();
+  await expect(page.getByRole("button", { name: /in a copy/ })).toHaveCount(0);
+  // The image itself is as it was.
+  expect(createHash("sha256").update(readFileSync(path)).digest("hex")).toBe(before);
 });
 
 test("a file that is sent is looked into, compared with its sum and put on the shelf", async ({ page }) => {

@@ -90,7 +90,7 @@ test("an image with a chosen device tree leads from an empty bench to kept setti
   await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
   await expectAccessible(page);
   const image = join(folder, "orchard.img");
-  linuxImage(image, join(import.meta.dirname, "pip.dtb"));
+  linuxImage(image, { tree: join(import.meta.dirname, "pip.dtb") });
   await bring(page, image);
   await expect(page.getByRole("status")).toContainText("orchard.img is an image");
   await expect(page.getByRole("status")).toContainText("It carries a device tree for one board.");
@@ -149,7 +149,7 @@ async function tabTo(page: Page, target: Locator) {
 
 test("the whole way from nothing to kept settings with the keyboard alone", async ({ page }) => {
   const image = join(folder, "orchard.img");
-  linuxImage(image, join(import.meta.dirname, "pip.dtb"));
+  linuxImage(image, { tree: join(import.meta.dirname, "pip.dtb") });
   const { path, play } = await terminal();
   const press = async (name: string | RegExp) => {
     await tabTo(page, page.getByRole("button", { name }));

@@ -64,6 +64,8 @@ public static class ImageFiles
             look?.Invoke(bytes, found);
             return Compared(found);
         }
+        if (File.Exists(path) && SplitFile.Of(path) is { } part)
+            return Inspection.Of(part, new FileInfo(path).Length, board);
         var opened = PackedImage.Open(path, token, progress);
         if (opened.Value is not { } packed)
             return opened.Problem!;

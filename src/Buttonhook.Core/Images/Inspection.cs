@@ -1,5 +1,6 @@
 using System.Text;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Images;
@@ -138,6 +139,47 @@ public sealed record Inspection(
             FileNature.Of(image, table)
         );
     }
+
+    /// <summary>Of a file that is told by its name alone to be no image: nothing in it is read.</summary>
+    public static Inspection Of(FileNature nature, long sizeBytes, DryBoard? board) =>
+        new(
+            "buttonhook.inspection/1",
+            "none",
+            sizeBytes,
+            sizeBytes,
+            "",
+            "none",
+            [],
+            null,
+            null,
+            [],
+            null,
+            null,
+            [],
+            sizeBytes,
+            CardPlan.RecommendedGb(sizeBytes),
+            [],
+            null,
+            null,
+            [],
+            board is null
+                ? null
+                : new(
+                    DryVerdict.DoesNotBoot,
+                    [
+                        new(
+                            "kind of image",
+                            Stage.FirstLoader,
+                            LinkResult.Failed,
+                            $"{nature.Says} {nature.Why}",
+                            null,
+                            "image-truncated",
+                            nature.Instead
+                        ),
+                    ]
+                ),
+            nature
+        );
 
     /// <summary>Causes that only a board's own console can have; without a board there is nothing to tell of them.</summary>
     private static readonly string?[] OfTheBoard = ["console-arg-missing", "console-speed-mismatch", "getty-missing"];

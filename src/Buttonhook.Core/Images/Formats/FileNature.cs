@@ -4,7 +4,7 @@ using System.Text.RegularExpressions;
 namespace Buttonhook.Core.Images;
 
 /// <summary>What a file is that is no image of a disk, why no board starts it as it is, and what to get or do instead.</summary>
-/// <param name="Kind">A short name for programs: empty, page, torrent, sums, signature, text, virtual-disk, flash-file, boot-image, kernel, device-tree, initial-files, archive, system-archive, update, file-system, boot-partition, iso, encrypted, program, large-sectors, unreadable, unknown.</param>
+/// <param name="Kind">A short name for programs: empty, page, torrent, sums, signature, text, virtual-disk, flash-file, boot-image, kernel, device-tree, initial-files, archive, system-archive, update, file-system, boot-partition, iso, encrypted, program, large-sectors, part, unreadable, unknown.</param>
 public sealed partial record FileNature(string Kind, string Says, string Why, string Instead)
 {
     private const string NotWritten = "It has no partition table, so nothing on a board would find a system in it.";

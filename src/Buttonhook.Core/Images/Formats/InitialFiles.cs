@@ -172,6 +172,13 @@ public sealed class InitialFiles
     private static bool IsModule(string file) =>
         file.EndsWith(".ko", StringComparison.Ordinal) || file.Contains(".ko.", StringComparison.Ordinal);
 
+    /// <summary>Whether the list of what a kernel has built in names a driver (lib/modules/VERSION/modules.builtin); null when there is no such list.</summary>
+    public bool? BuiltIn(string name) =>
+        files.Where(f => f.Key.EndsWith("/modules.builtin", StringComparison.Ordinal)).Select(f => f.Value.Content).FirstOrDefault()
+            is { } list
+            ? Encoding.UTF8.GetString(list).Split('\n').Any(l => KernelModule.NameOf(l) == name.Replace('-', '_'))
+            : null;
+
     /// <summary>The versions of kernels that its modules are for, by their folders (lib/modules/VERSION).</summary>
     public IReadOnlyList<string> ModuleVersions =>
         [

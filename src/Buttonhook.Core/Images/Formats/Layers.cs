@@ -3,7 +3,7 @@ using System.Text;
 namespace Buttonhook.Core.Images;
 
 /// <summary>Volumes inside of a partition: LVM2 and md, as far as one disk holds them whole; a LUKS container is recognised and stays closed.</summary>
-internal static class Layers
+public static class Layers
 {
     /// <summary>Names as libblkid gives them.</summary>
     public const string Lvm = "LVM2_member",
@@ -48,7 +48,9 @@ internal static class Layers
     {
         var head = bytes.At(0, 8192);
         var at = LabelAt(head)!.Value;
-        var header = at + (int)Field.U32(head, at + 20);
+        var header = (int)Math.Min(at + (long)Field.U32(head, at + 20), head.Length);
+        if (header + 40 > head.Length)
+            throw new UnreadableException("the label of the volume group is damaged");
         var id = Encoding.ASCII.GetString(head, header, 32);
         var next = header + 40;
         while (Field.U64(head, next) != 0)
@@ -82,10 +84,10 @@ internal static class Layers
                 var count = (long)(segment.Number("extent_count") ?? 0) * extent;
                 if (segment.Text("type") != "striped" || segment.Number("stripe_count") != 1)
                     why = $"it is of type {segment.Text("type")}, which is not read here";
-                else if (segment.List("stripes") is not [var on, var place] || on != key)
+                else if (segment.List("stripes") is not [var on, var place] || on != key || !long.TryParse(place, out var extents))
                     why = "a part of it lies on another disk";
                 else
-                    pieces.Add((start, count, data + long.Parse(place) * extent));
+                    pieces.Add((start, count, data + extents * extent));
             }
             yield return why is null && pieces.Count > 0
                 ? ($"{group}/{name}", new Pieces(bytes, pieces), null)

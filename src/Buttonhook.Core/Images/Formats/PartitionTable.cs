@@ -12,13 +12,15 @@ public sealed record Partition(int Number, long StartBytes, long LengthBytes, st
 
 /// <summary>A partition table: mbr, gpt or none.</summary>
 /// <param name="FirstCopyDamaged">The first GPT is damaged and the second one was read: loaders go on with that one, the kernel does only with <c>gpt</c> on its command line.</param>
+/// <param name="Hybrid">Partitions that an MBR beside the GPT names too: EFI firmware, U-Boot and the kernel read the GPT, loaders that know only an MBR read these.</param>
 /// <param name="UsableEndBytes">Where the space ends that a GPT promises; 0 for other tables. A disk that ends before it is refused by loaders and kernel.</param>
 public sealed record PartitionTable(
     string Kind,
     IReadOnlyList<Partition> Partitions,
     IReadOnlyList<string> Notes,
     bool FirstCopyDamaged = false,
-    long UsableEndBytes = 0
+    long UsableEndBytes = 0,
+    IReadOnlyList<Partition>? Hybrid = null
 )
 {
     private const int Sector = 512;
@@ -39,7 +41,13 @@ public sealed record PartitionTable(
         for (var i = 0; i < 4; i++)
             if (first[446 + i * 16] is not (0 or 0x80))
                 return new("none", [], notes);
-        return first[450] == 0xEE ? Gpt(image, notes) : Mbr(image, first, notes);
+        // A protective entry may stand in any row (is_pmbr_valid in block/partitions/efi.c); others beside it make the table a hybrid one.
+        if (!Enumerable.Range(0, 4).Any(i => first[450 + i * 16] == 0xEE))
+            return Mbr(image, first, notes);
+        var hybrid = Mbr(image, first, []).Partitions.Where(p => p.Type != "ee").ToList();
+        if (hybrid.Count > 0)
+            notes.Add("Beside its GPT it has an MBR with partitions of its own (a hybrid one): firmware that knows both reads the GPT.");
+        return Gpt(image, notes) with { Hybrid = hybrid };
     }
 
     private static PartitionTable Mbr(ImageBytes image, byte[] first, List<string> notes)

@@ -8,8 +8,10 @@ namespace Buttonhook.Core.Images;
 /// <param name="OnlyPrograms">Whether the kernel by itself does not know this kind of name.</param>
 /// <param name="Needs">What must be opened or put together before it is there (LVM2_member, crypto_LUKS, linux_raid_member), or null.</param>
 /// <param name="Elsewhere">Where it lies when that is not this image (a network, a pool), so that nothing can be told; or null.</param>
-internal sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = false, string? Needs = null, string? Elsewhere = null)
+public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = false, string? Needs = null, string? Elsewhere = null)
 {
+    /// <summary>Resolves a name; one that is not known here is not there.</summary>
+    /// <param name="cardHosts">How many hosts for cards the board has: with several, the card need not be the first.</param>
     public static RootDevice Of(string device, IReadOnlyList<Volume> volumes, DryBoard board, int cardHosts)
     {
         device = device.Trim('"');
@@ -89,7 +91,7 @@ internal sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms 
                 )
                     ?? (
                         volumes.Count(v => v.Mapped?.StartsWith("md/", StringComparison.Ordinal) == true) == 1
-                            ? volumes.First(v => v.Mapped is not null)
+                            ? volumes.First(v => v.Mapped?.StartsWith("md/", StringComparison.Ordinal) == true)
                             : null
                     ),
                 "no array has this name",

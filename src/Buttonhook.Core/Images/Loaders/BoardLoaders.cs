@@ -119,7 +119,7 @@ internal static class BoardLoaders
     /// <summary>This loader goes by the type in the table, not by what is on the partition.</summary>
     private static Taken KeyValue(Passage passage)
     {
-        var boot = passage.Volumes.FirstOrDefault(v => v.Partition.Type is "0b" or "0c" or "0e");
+        var boot = passage.Volumes.FirstOrDefault(v => v.Mapped is null && passage.InMbr(v)?.Type is "0b" or "0c" or "0e");
         if (boot?.Tree is not null)
             return new KeyValueFile().Follow(passage, boot)!.Value;
         var fat = passage.Volumes.FirstOrDefault(v => v.Tree is { Kind: "vfat" });

@@ -97,6 +97,26 @@ internal sealed class ExtlinuxMenu : ILoaderWay
         return (labels, wanted);
     }
 
+    /// <summary>The link that breaks because the kernel reaches into where this loader puts the initial file system; null when it does not, or when its addresses are not known.</summary>
+    private static Break? Covered(Passage passage, KernelFile kernel, Loaded? initial, string kernelWhere, string where)
+    {
+        if (initial is null || kernel.Payload is not { } image || kernel.Kind is "FIT" or "legacy")
+            return null;
+        var settings = LoaderSettings.Of(passage.Board);
+        var memory = new LoaderMemory();
+        var (kernelAt, initialAt) = (settings["kernel_addr_r"], settings["ramdisk_addr_r"]);
+        memory.Put(kernelAt, new(kernelWhere, image), where);
+        memory.Put(initialAt, initial, where);
+        return memory.Spoiled(kernelAt, "kernel-corrupt", "kernel")
+            ?? memory.Covered(
+                kernelAt,
+                image,
+                [(initialAt, "initrd-corrupt", "initial file system")],
+                LoaderSettings.MemoryStart(passage.Board),
+                where
+            );
+    }
+
     /// <summary>What one label loads; every link of it is looked at, also behind one that is broken.</summary>
     private static Taken Take(Passage passage, Volume volume, string path, Label label)
     {
@@ -151,6 +171,7 @@ internal sealed class ExtlinuxMenu : ILoaderWay
             passage.Board.Architecture == InstructionSet.Armhf
                 ? null
                 : LoaderSettings.Unpacks(kernel, LoaderSettings.Of(passage.Board), volume.Name(kernelName));
+        broken ??= Covered(passage, kernel, initial, volume.Name(kernelName), At("kernel"));
         if (broken is not null)
             breaks.Add(broken);
         if (tree is not null && Links.OfTree(tree, passage.Board) is { } damaged)

@@ -10,8 +10,18 @@ internal interface ILoaderWay
 }
 
 /// <summary>What a way sees of an image and its board, and what it notes as it goes.</summary>
-internal sealed class Passage(ImageBytes image, IReadOnlyList<Volume> volumes, DryBoard board, Func<Stream, Stream?> unpack)
+internal sealed class Passage(
+    ImageBytes image,
+    PartitionTable table,
+    IReadOnlyList<Volume> volumes,
+    DryBoard board,
+    Func<Stream, Stream?> unpack
+)
 {
+    /// <summary>The partition as an MBR names it, for loaders that read nothing else: its type and its number there; null when no MBR names it.</summary>
+    public Partition? InMbr(Volume volume) =>
+        table.Kind == "mbr" ? volume.Partition : table.Hybrid?.FirstOrDefault(p => p.StartBytes == volume.Partition.StartBytes);
+
     /// <summary>The whole image.</summary>
     public ImageBytes Image => image;
 

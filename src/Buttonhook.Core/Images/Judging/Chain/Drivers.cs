@@ -12,7 +12,7 @@ internal static class Drivers
         if (run.Initial?.HasModules != true)
             return null;
         var (modules, marker) = Medium(run);
-        return run.Handover!.Kernel.HasBuiltIn(marker) != false ? null : Lack(run, modules);
+        return modules.Any(m => BuiltIn(run, m, marker) != false) ? null : Lack(run, modules);
     }
 
     /// <summary>Whether the kernel comes to the root without any initial file system: it has the drivers built in, and knows the name of the root.</summary>
@@ -51,7 +51,7 @@ internal static class Drivers
     public static string? OfFileSystem(DryRun run, string kind)
     {
         var module = kind is "ext2" or "ext3" ? "ext4" : kind;
-        var builtIn = run.Handover!.Kernel.HasBuiltIn(Marker(module));
+        var builtIn = BuiltIn(run, module, Marker(module));
         if (builtIn == true)
             return null;
         if (run.Initial is { } initial)
@@ -60,6 +60,12 @@ internal static class Drivers
                 : null;
         return builtIn == false ? "it is not built in" : null;
     }
+
+    /// <summary>Whether the kernel has a driver built in: by the list that its initial file system carries, else by a text in its code; null when neither tells.</summary>
+    private static bool? BuiltIn(DryRun run, string module, string marker) =>
+        run.Initial?.ModuleVersions.Contains(run.Handover!.Kernel.Version ?? "") == true && run.Initial.BuiltIn(module) is { } listed
+            ? listed
+            : run.Handover!.Kernel.HasBuiltIn(marker);
 
     /// <summary>Why none of these modules can be loaded from the initial file system, as the begin of a sentence; null when one can.</summary>
     public static string? Lack(DryRun run, string[] modules)

@@ -17,6 +17,8 @@ internal sealed class RootIsNamed : ILink
             run.Root = found;
             run.Pass(Stage.Root, $"No root is named; the initial file system takes {found.Words} by the type in the table.", h.Where);
         }
+        else if (run.Arguments.Last("boot")?.TrimEnd('\r') is "live" or "casper" && run.Initial is { } initial)
+            Live(run, initial, h);
         else
             run.Fail(
                 Stage.Root,
@@ -28,6 +30,42 @@ internal sealed class RootIsNamed : ILink
             );
         // Behind a root that is not named rightly, the one that is meant is looked at.
         run.Root ??= Meant(run.Volumes);
+    }
+
+    /// <summary>A live system: scripts of the initial file system look for a packed root by its place, and need no name.</summary>
+    private static void Live(DryRun run, InitialFiles initial, Handover h)
+    {
+        var kind = run.Arguments.Last("boot")!.TrimEnd('\r');
+        var folder = "/" + (run.Arguments.Last("live-media-path") ?? kind).Trim('/');
+        var found = run
+            .Volumes.Where(v => v.Tree is not null)
+            .SelectMany(v =>
+                v.Tree!.List(folder).Where(n => n.EndsWith(".squashfs", StringComparison.Ordinal)).Select(n => v.Name($"{folder}/{n}"))
+            )
+            .FirstOrDefault();
+        if (!initial.Names.Any(n => n == $"scripts/{kind}" || n.StartsWith($"scripts/{kind}", StringComparison.Ordinal)))
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                $"boot={kind} asks for a live system, and the initial file system has no scripts for one.",
+                "Install the package of the live system, and make the initial file system again.",
+                h.InitialFiles!.Where
+            );
+        else if (found is null)
+            run.Fail(
+                Stage.Root,
+                "root-not-found",
+                $"boot={kind} asks for a live system, and no partition has a packed root in {folder}.",
+                "Write the image again.",
+                h.Where
+            );
+        else
+            run.CannotTell(
+                Stage.Root,
+                $"It is a live system: its root is packed in {found}, under a layer in memory. What is in it is not looked at here.",
+                found
+            );
+        run.End();
     }
 
     /// <summary>The partition that root= names; null, and told, when there is none.</summary>

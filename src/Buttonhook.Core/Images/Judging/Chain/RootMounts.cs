@@ -107,7 +107,7 @@ internal sealed class RootMounts : ILink
                     $"Make the initial file system again with the {kind} module in it.",
                     volume.Name("")
                 );
-        else if (run.Initial is null && !run.InitialLost && root.Length > 0 && run.Device(root).OnlyPrograms)
+        else if (run.Initial is null && !run.InitialLost && root.Length > 0 && run.Device(root) is { OnlyPrograms: true, Volume: not null })
             run.Fail(
                 Stage.Root,
                 "root-not-found",
