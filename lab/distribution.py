@@ -149,7 +149,7 @@ def in_guest(script, megabytes):
         folder = os.path.dirname(image)
         bench.ext4(tree, f"{folder}/inner.fs", 24)
         run("truncate", "-s", f"{megabytes}M", image)
-        words = ("#!/bin/sh\nmount -t proc proc /proc\nmount -t sysfs sysfs /sys\nmount -t devtmpfs dev /dev\nfor m in virtio_pci virtio_blk dm_mod raid1 dm_crypt ext4; do modprobe $m; done\n"
+        words = ("#!/bin/sh\nmkdir -p /proc /sys /dev /run\nmount -t proc proc /proc\nmount -t sysfs sysfs /sys\nmount -t devtmpfs dev /dev\nfor m in virtio_pci virtio_blk dm_mod raid1 dm_crypt ext4; do modprobe $m; done\n"
                  f"exec >/dev/console 2>&1\nmkdir -p /run/lvm /run/lock /run/cryptsetup\n{script}\nsync\necho lab-done $?\nsleep 1\necho o > /proc/sysrq-trigger\nsleep 9\n")
         extra = ways.cpio([("make", 0o100755, words.encode())])
         open(f"{folder}/guest.initrd", "wb").write(most() + b"\0" * (-len(most()) % 4) + extra)
@@ -159,12 +159,12 @@ def in_guest(script, megabytes):
              "-kernel", f"{folder}/guest.kernel", "-initrd", f"{folder}/guest.initrd", "-append", "console=ttyS0 rdinit=/make panic=-1",
              "-drive", f"if=virtio,format=raw,file={image}", "-drive", f"if=virtio,format=raw,file={folder}/inner.fs"],
             stdin=subprocess.DEVNULL, capture_output=True, timeout=180).stdout
-        assert b"lab-done 0" in text, text[-2000:]
+        assert b"lab-done 0" in text and b"not found" not in text, text[-2000:]
         return image
     return make
 
 
-LVM = "lvm pvcreate -ff -y /dev/vda && lvm vgcreate orchard /dev/vda && lvm lvcreate -an -Zn -Wn -L 28M -n frost-root orchard && lvm vgchange -ay && vgmknodes; dd if=/dev/vdb of=/dev/mapper/orchard-frost--root bs=1M && lvm vgchange -an"
+LVM = "lvm pvcreate -ff -y /dev/vda && lvm vgcreate orchard /dev/vda && lvm lvcreate -an -Zn -Wn -L 28M -n frost-root orchard && lvm vgchange -ay && lvm vgmknodes; dd if=/dev/vdb of=/dev/mapper/orchard-frost--root bs=1M && lvm vgchange -an"
 MD = "mdadm --create /dev/md0 --run --metadata=1.2 --homehost=any --name=orchard --level=1 --raid-devices=2 /dev/vda missing && dd if=/dev/vdb of=/dev/md0 bs=1M && mdadm --stop /dev/md0"
 LUKS = "echo -n frost | cryptsetup luksFormat -q --type luks2 --pbkdf pbkdf2 --pbkdf-force-iterations 1000 /dev/vda - && echo -n frost | cryptsetup open /dev/vda safe - && dd if=/dev/vdb of=/dev/mapper/safe bs=1M && cryptsetup close safe"
 
@@ -287,7 +287,8 @@ CASES = {
     "xfs-good": (lambda: but(base(), root_make=maker("mkfs.xfs", "-q", "-L", "frostroot", megabytes=310)), True, []),
     "xfs-type-wrong": (lambda: but(base(options=" rootfstype=ext4"), root_make=maker("mkfs.xfs", "-q", megabytes=310)), False, ["rootfs-unsupported"]),
     "f2fs-good": (lambda: but(base(), root_make=f2fs), True, []),
-    "squashfs-good": (lambda: but(base(), root_make=squashed), True, []),
+    "squashfs-no-module": (lambda: but(base(), root_make=squashed), False, ["rootfs-unsupported"]),
+    "squashfs-dracut": (lambda: but(base(lambda: dracut("squash", '--add-drivers "squashfs"')), root_make=squashed), True, []),
     "erofs-no-module": (lambda: but(base(edited(most(), without_module("erofs"))), root_make=erofs), False, ["rootfs-unsupported"]),
     "lvm-good": (lambda: but(base(root="root=/dev/mapper/orchard-frost--root"), root_make=in_guest(LVM, 48)), True, []),
     "lvm-other-name": (lambda: but(base(root="root=/dev/orchard/frost-root"), root_make=in_guest(LVM, 48)), True, []),

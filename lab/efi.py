@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""A lab of images that EFI firmware starts: makes each, breaks one thing, starts it in the emulator, and compares the dry boot with what happened.
+"""Images that EFI firmware starts by itself: makes each, breaks one thing, starts it in the emulator, and compares the dry boot with what happened.
 
     lab/efi.py FOLDER [NAME...]      FOLDER takes the images, consoles and the table; NAME chooses cases
 

@@ -107,6 +107,43 @@ public class InitialFilesTests
         return Read(Lz4Legacy(ImageMaker.Cpio(("file", File, bytes)))).Find("/file")!.AsSpan().SequenceEqual(bytes);
     }
 
+    /// <summary>An archive with several names of one file, as cpio writes them: the content stands with one of them only.</summary>
+    private static byte[] HardLinks(params (string Name, byte[] Content)[] names)
+    {
+        var archive = ImageMaker.Cpio([.. names.Select(n => (n.Name, File, n.Content))]);
+        for (var at = 0; at + 110 < archive.Length; )
+        {
+            int Number(int field) => Convert.ToInt32(Encoding.ASCII.GetString(archive, at + 6 + field * 8, 8), 16);
+            if (Encoding.ASCII.GetString(archive, at + 110, 7) == "TRAILER")
+                break;
+            var (size, name) = (Number(6), Number(11));
+            "00000007"u8.CopyTo(archive.AsSpan(at + 6)); // one inode
+            "00000003"u8.CopyTo(archive.AsSpan(at + 6 + 4 * 8)); // with three names
+            at = (((at + 110 + name + 3) & ~3) + size + 3) & ~3;
+        }
+        return archive;
+    }
+
+    [Fact]
+    public void Names_of_one_file_all_have_its_content()
+    {
+        byte[] busybox = ImageMaker.Elf(183);
+        foreach (
+            var order in (int[][])
+                [
+                    [0, 1, 2],
+                    [2, 0, 1],
+                    [1, 2, 0],
+                ]
+        )
+        {
+            (string, byte[])[] all = [("bin/sh", []), ("bin/mount", []), ("bin/busybox", busybox)];
+            var files = Read(HardLinks([.. order.Select(n => all[n])]));
+            foreach (var (name, _) in all)
+                Assert.Equal(busybox, files.Find(name));
+        }
+    }
+
     [Fact]
     public void What_came_before_a_fault_stays()
     {

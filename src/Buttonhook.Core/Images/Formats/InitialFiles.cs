@@ -86,8 +86,21 @@ public sealed class InitialFiles
         }
     }
 
+    private void Linked(Dictionary<(uint, uint, uint), List<string>> links, (uint, uint, uint) file, string path, uint mode, byte[] content)
+    {
+        if (!links.TryGetValue(file, out var names))
+            links[file] = names = [];
+        if (content.Length == 0 && names.Count > 0)
+            files[path] = (mode, files[names[0]].Content);
+        names.Add(path);
+        if (content.Length > 0)
+            foreach (var other in names)
+                files[other] = (files[other].Mode, content);
+    }
+
     private int Archive(byte[] bytes, int at)
     {
+        var links = new Dictionary<(uint, uint, uint), List<string>>();
         while (true)
         {
             if (at + 110 > bytes.Length || !bytes.AsSpan(at).StartsWith("07070"u8))
@@ -113,10 +126,14 @@ public sealed class InitialFiles
                 return Math.Min(next, bytes.Length);
             }
             UnpackedBytes += size;
-            files[name.TrimStart('.').Trim('/')] = (
-                mode,
-                data + size <= bytes.Length ? bytes[data..(data + (int)size)] : throw new UnreadableException("an archive in it breaks off")
-            );
+            if (data + size > bytes.Length)
+                throw new UnreadableException("an archive in it breaks off");
+            var content = bytes[data..(data + (int)size)];
+            var path = name.TrimStart('.').Trim('/');
+            files[path] = (mode, content);
+            // Names of one file stand without its content, but for one of them (init/initramfs.c, maybe_link).
+            if (Number(4) > 1 && (mode & 0xF000) == 0x8000)
+                Linked(links, (Number(0), Number(7), Number(8)), path, mode, content);
             at = next;
         }
     }
