@@ -108,6 +108,47 @@ public class RootsTests
         Assert.Equal(DryVerdict.Boots, whole.Verdict);
     }
 
+    /// <summary>Adds one library that the program needs, as the linker writes it: PT_LOAD over the file, PT_DYNAMIC with DT_STRTAB and DT_NEEDED.</summary>
+    private static byte[] WithLibrary(string loader, string library)
+    {
+        var program = WithLoader(loader);
+        program[56] = 3;
+        void Header(int at, uint type, ulong from, ulong size)
+        {
+            BinaryPrimitives.WriteUInt32LittleEndian(program.AsSpan(at), type);
+            BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(at + 8), from);
+            BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(at + 16), from + 0x10000);
+            BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(at + 32), size);
+        }
+        Header(64 + 56, 1, 0, 4096);
+        Header(64 + 112, 2, 1024, 32);
+        BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(1024), 5);
+        BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(1032), 0x10000 + 2048);
+        BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(1040), 1);
+        BinaryPrimitives.WriteUInt64LittleEndian(program.AsSpan(1048), 8);
+        Encoding.ASCII.GetBytes(library).CopyTo(program, 2048 + 8);
+        return program;
+    }
+
+    [Theory]
+    [InlineData("/usr/lib/aarch64-linux-gnu/libc.so.6", true)]
+    [InlineData("/lib/libc.so.6", true)]
+    [InlineData("/opt/orchard/libc.so.6", true)] // named in /etc/ld.so.conf.d
+    [InlineData("/srv/libc.so.6", false)]
+    public void A_first_program_needs_its_libraries_where_they_are_looked_for(string library, bool boots)
+    {
+        var dry = Boot(root: f =>
+        {
+            f["/sbin/init"] = WithLibrary("/lib/ld-linux-aarch64.so.1", "libc.so.6");
+            f["/lib/ld-linux-aarch64.so.1"] = ImageMaker.Elf(183);
+            f["/etc/ld.so.conf.d/orchard.conf"] = "# ours\n/opt/orchard\n"u8.ToArray();
+            f[library] = [1];
+        });
+        Assert.Equal(boots ? DryVerdict.Boots : DryVerdict.DoesNotBoot, dry.Verdict);
+        if (!boots)
+            Assert.Contains("needs the library libc.so.6", dry.Broken.Single(b => b.Cause == "init-crashed").Text);
+    }
+
     [Fact]
     public void A_link_at_the_top_that_is_lost_is_named()
     {
@@ -155,7 +196,7 @@ public class RootsTests
     [Theory]
     [InlineData(Gone + " /srv ext4 defaults,nofail 0 2")]
     [InlineData(Gone + " /srv ext4 noauto 0 2")]
-    [InlineData(Gone + " /srv ext4 x-systemd.automount 0 2")]
+    [InlineData(Gone + " /srv ext4 noauto,x-systemd.automount 0 2")]
     [InlineData("/dev/mmcblk0p1 /boot vfat defaults 0 2")]
     [InlineData("tmpfs /tmp tmpfs defaults 0 0")]
     [InlineData("ZFS=pool/home /home zfs defaults 0 0")]
@@ -168,6 +209,40 @@ public class RootsTests
         Assert.Equal((DryVerdict.Boots, "service-failed"), (dry.Verdict, dry.Causes[0]));
         Assert.Contains("The kernel is 6.6.30-arm64, and the modules on the root are for 6.1.0-99", dry.Broken[0].Text);
         Assert.Empty(Boot(root: f => f["/lib/modules/6.6.30-arm64/modules.dep"] = []).Causes);
+    }
+
+    [Fact]
+    public void A_mount_on_need_takes_a_driver()
+    {
+        static void Table(Dictionary<string, byte[]> f)
+        {
+            f["/etc/fstab"] = Encoding.ASCII.GetBytes(Gone + " /srv ext4 noauto,x-systemd.automount 0 2\n");
+            f["/usr/lib/systemd/systemd"] = f["/sbin/init"];
+        }
+        var without = Boot(root: f =>
+        {
+            Table(f);
+            f["/lib/modules/6.6.30-arm64/modules.dep"] = "kernel/fs/ext4.ko:\n"u8.ToArray();
+        });
+        Assert.Equal((DryVerdict.DoesNotBoot, "fstab-device-missing"), (without.Verdict, without.Causes[0]));
+        Assert.Contains("autofs4", without.Broken[0].Text);
+        var with = Boot(root: f =>
+        {
+            Table(f);
+            f["/lib/modules/6.6.30-arm64/modules.dep"] = "kernel/fs/autofs/autofs4.ko:\n"u8.ToArray();
+            f["/lib/modules/6.6.30-arm64/kernel/fs/autofs/autofs4.ko"] = [1];
+        });
+        Assert.Equal(DryVerdict.Boots, with.Verdict);
+    }
+
+    [Fact]
+    public void Counting_on_from_a_partition_is_for_the_kernel_alone()
+    {
+        var dry = Boot(
+            $"root=PARTUUID={ImageMaker.GoodAppend.Split("PARTUUID=")[1].Split('-')[0]}-01/PARTNROFF=1 rootwait console=ttyAMA0,115200"
+        );
+        Assert.Equal("root-not-found", dry.Causes[0]);
+        Assert.Contains("only the kernel by itself counts on", dry.Broken[0].Text);
     }
 
     [Fact]

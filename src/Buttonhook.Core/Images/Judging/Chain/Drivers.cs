@@ -44,6 +44,7 @@ internal static class Drivers
             "xfs" => "XFS (",
             "squashfs" => "SQUASHFS error",
             "vfat" => "FAT-fs (",
+            "autofs4" => "autofs4:pid",
             _ => $"{kind}: ",
         };
 

@@ -49,8 +49,41 @@ internal sealed class FirstProgramRuns : ILink
             );
         else if (wrong is not null)
             run.Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put it back.", volume.Name(path));
+        else if (Lacking(tree, path) is { } library)
+            run.Fail(
+                Stage.Root,
+                "init-crashed",
+                $"{path} needs the library {library}, which is in no folder where libraries are looked for: it ends at once, and the kernel panics (Attempted to kill init).",
+                "Put the library back, or write the image again.",
+                volume.Name(path)
+            );
         else
             run.Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
+    }
+
+    /// <summary>A library that the program names and that lies nowhere (ld.so(8)); null when all are there, or it cannot be told.</summary>
+    private static string? Lacking(FileTree tree, string path)
+    {
+        if (tree.Read(path, 16 << 20) is not { } file || Elf.Interpreter(file) is null)
+            return null;
+        var (needed, own) = Elf.Libraries(file);
+        if (needed.Count == 0)
+            return null;
+        var folders = new List<string>(own.Where(f => f.StartsWith('/')));
+        foreach (var top in (string[])["/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib"])
+        {
+            folders.Add(top);
+            folders.AddRange(tree.List(top).Where(n => n.Contains("-linux-", StringComparison.Ordinal)).Select(n => $"{top}/{n}"));
+        }
+        foreach (var name in tree.List("/etc/ld.so.conf.d"))
+            folders.AddRange(
+                System
+                    .Text.Encoding.UTF8.GetString(tree.Read($"/etc/ld.so.conf.d/{name}", 1 << 16) ?? [])
+                    .Split('\n')
+                    .Select(l => l.Trim())
+                    .Where(l => l.StartsWith('/'))
+            );
+        return needed.FirstOrDefault(n => !folders.Exists(f => tree.Find($"{f}/{n}") is not null));
     }
 }
 

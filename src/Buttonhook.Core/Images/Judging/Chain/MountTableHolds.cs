@@ -20,6 +20,8 @@ internal sealed class MountTableHolds : ILink
         /// <summary>Whether nothing waits for it at the start.</summary>
         public bool IsLater => Words.Any(o => o is "noauto" or "nofail" or "x-systemd.automount");
 
+        public bool IsMountedByNeed => Words.Contains("x-systemd.automount");
+
         /// <summary>How long systemd waits for it (systemd.mount(5), x-systemd.device-timeout; 90 s by itself).</summary>
         public string Wait =>
             Words.LastOrDefault(o => o.StartsWith("x-systemd.device-timeout=", StringComparison.Ordinal)) is not { } set ? "90 s"
@@ -34,6 +36,19 @@ internal sealed class MountTableHolds : ILink
         foreach (var entry in Entries(Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? [])))
         {
             var at = $"{volume.Name("/etc/fstab")}:{entry.Line}";
+            if (entry.IsMountedByNeed && tree.HasSystemd && Undriven(run, "autofs4"))
+            {
+                broken = true;
+                run.Fail(
+                    Stage.Services,
+                    "fstab-device-missing",
+                    $"The mount table has {entry.Point} mounted when it is needed, which takes the driver autofs4, and this kernel has none: systemd gives a shell for repairs (emergency mode) instead of the system.",
+                    "Install the modules of this kernel, or take x-systemd.automount out.",
+                    at,
+                    FileEdit.At(at, "x-systemd.automount", "nofail")
+                );
+                continue;
+            }
             if (Wrong(run, entry) is not { } wrong)
                 continue;
             if (entry.IsLater)
@@ -91,17 +106,23 @@ internal sealed class MountTableHolds : ILink
             : null;
     }
 
-    /// <summary>Whether the driver of a file system is neither in the kernel nor among the modules of its version on the root; where the version's list of modules is missing it is not known.</summary>
-    private static bool Undriven(DryRun run, string kind)
+    /// <summary>Whether a driver is neither in the kernel nor among the modules of its version on the root; where the version's list of modules is missing it is not known.</summary>
+    private static bool Undriven(DryRun run, string module)
     {
-        if (run.Handover!.Kernel.Version is not { } version || run.Handover.Kernel.HasBuiltIn(Drivers.Marker(kind)) != false)
+        if (run.Handover!.Kernel.Version is not { } version || run.Handover.Kernel.HasBuiltIn(Drivers.Marker(module)) != false)
             return false;
-        if (run.Tree!.List("/lib/modules") is not { Count: > 0 } versions || run.Initial?.HasModule(kind) == true)
+        if (run.Tree!.List("/lib/modules") is not { Count: > 0 } versions || run.Initial?.HasModule(module) == true)
             return false;
         if (!versions.Contains(version))
             return true;
-        return run.Tree.Read($"/lib/modules/{version}/modules.dep") is { } list
-            && !Encoding.UTF8.GetString(list).Contains($"/{kind}.ko", StringComparison.Ordinal);
+        if (run.Tree.Read($"/lib/modules/{version}/modules.dep") is not { } list)
+            return false;
+        var named = Encoding
+            .UTF8.GetString(list)
+            .Split('\n')
+            .Select(l => l.Split(':')[0])
+            .FirstOrDefault(f => KernelModule.NameOf(f) == module);
+        return named is null || run.Tree.Find($"/lib/modules/{version}/{named}") is null;
     }
 
     /// <summary>What a line that cannot be mounted costs.</summary>

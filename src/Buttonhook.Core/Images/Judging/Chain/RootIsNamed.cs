@@ -85,6 +85,11 @@ internal sealed class RootIsNamed : ILink
         var (volume, why) = (device.Volume, device.Why);
         if (volume is not null && root.Contains('"') && run.Initial?.StartsWithScript == true)
             (volume, why) = (null, "the initial file system takes the quotation marks for a part of the name");
+        else if (volume is not null && run.Initial is not null && root.Contains("/PARTNROFF=", StringComparison.Ordinal))
+            (volume, why) = (
+                null,
+                "only the kernel by itself counts on from a partition; the programs of the initial file system look for this whole text"
+            );
         if (volume is null && device.Needs is { } layer)
         {
             Closed(run, h, root, layer);
