@@ -36,7 +36,7 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
               <span className="stage-name">{s.text}</span>
               <span className="visually-hidden">, {resultWords[s.result]}</span>
               <span className="stage-times">
-                {stageNames[s.stage].toLowerCase()}
+                {s.link}
                 {s.file && `, ${s.file}`}
               </span>
             </span>
@@ -54,17 +54,19 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
         ))}
       </ol>
       {broken.length > 1 && <p>{broken.length} links are broken. In this order they are mended:</p>}
-      {broken.map((c) => (
-        <div key={`${c.text} ${c.file}`} className="next-check">
-          <strong>{c.fix}</strong> <code>{c.cause}</code>
-          {c.edit && (
-            <p className="edit">
-              {c.edit.path}, line {c.edit.line}: {c.edit.before !== null && <del>{c.edit.before}</del>}{" "}
-              <ins>{c.edit.after}</ins>
-            </p>
-          )}
-        </div>
-      ))}
+      <div className="mends">
+        {broken.map((c) => (
+          <div key={`${c.text} ${c.file}`} className="next-check">
+            <strong>{c.fix}</strong> <code>{c.cause}</code>
+            {c.edit && (
+              <p className="edit">
+                {c.edit.path}, line {c.edit.line}: {c.edit.before !== null && <del>{c.edit.before}</del>}{" "}
+                <ins>{c.edit.after}</ins>
+              </p>
+            )}
+          </div>
+        ))}
+      </div>
     </>
   );
 }

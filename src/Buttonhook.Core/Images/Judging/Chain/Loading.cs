@@ -79,7 +79,7 @@ internal sealed class FirstLoaderPresent : ILink
 /// <summary>The loader finds a system and can start it: its configuration, the kernel, the device tree.</summary>
 internal sealed class LoaderFindsSystem : ILink
 {
-    public string Name => "loader, kernel and device tree";
+    public string Name => "loader";
 
     public void Check(DryRun run)
     {

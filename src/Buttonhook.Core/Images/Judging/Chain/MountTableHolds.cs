@@ -32,7 +32,7 @@ internal sealed class MountTableHolds : ILink
     public void Check(DryRun run)
     {
         var (volume, tree) = (run.Root!, run.Tree!);
-        var broken = false;
+        var (broken, later) = (false, false);
         foreach (var entry in Entries(Encoding.UTF8.GetString(tree.Read("/etc/fstab", 1 << 20) ?? [])))
         {
             var at = $"{volume.Name("/etc/fstab")}:{entry.Line}";
@@ -53,6 +53,7 @@ internal sealed class MountTableHolds : ILink
                 continue;
             if (entry.IsLater)
             {
+                later = true;
                 run.Pass(Stage.Services, $"{wrong}; nothing waits for it, the start goes on without it.", at);
                 continue;
             }
@@ -66,7 +67,11 @@ internal sealed class MountTableHolds : ILink
                 run.Warn(Stage.Services, "fstab-device-missing", text, "Take the line out, correct it, or add nofail.", at, edit);
         }
         if (!broken)
-            run.Pass(Stage.Services, "Every device of the mount table is there.", volume.Name("/etc/fstab"));
+            run.Pass(
+                Stage.Services,
+                later ? "Every other device of the mount table is there." : "Every device of the mount table is there.",
+                volume.Name("/etc/fstab")
+            );
     }
 
     private static IEnumerable<Entry> Entries(string text)
