@@ -330,6 +330,21 @@ public class RootsTests
         }
     }
 
+    [Theory]
+    [InlineData("usr/sbin/lvm", true)]
+    [InlineData("scripts/local-block/lvm", false)] // the script that would call it
+    public void What_opens_a_group_of_volumes_is_its_program(string name, bool opens)
+    {
+        var boot = ImageMaker.BootFiles();
+        boot["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(
+            ImageMaker.Menu("root=/dev/mapper/orchard-root rootwait console=ttyAMA0,115200")
+        );
+        boot["/initrd.img"] = ImageMaker.Cpio(("init", 0x81ED, ImageMaker.Elf(183)), (name, 0x81ED, ImageMaker.Elf(183)));
+        var dry = DryBoot.Play(ImageBytes.Of(ImageMaker.Disk(ImageMaker.Fat(boot), PhysicalVolume(Group))), Board, ImageMaker.Unpack);
+        Assert.Equal(!opens, dry.Broken.Any(b => b.Text.Contains("has no lvm to open it")));
+        Assert.Contains(dry.Steps, s => s.Text.Contains("is the volume orchard/root on partition 2"));
+    }
+
     [Fact]
     public void A_mirror_is_read_from_one_of_its_disks()
     {

@@ -15,6 +15,8 @@ internal sealed class RootOpens : ILink
         Look(run, run.Handover!, layer);
     }
 
+    private static readonly string[] Places = ["sbin", "bin", "usr/sbin", "usr/bin", "lib/systemd", "usr/lib/systemd"];
+
     /// <summary>Whether the initial file system has the program and the modules that open a layer.</summary>
     public static void Look(DryRun run, Handover h, string layer)
     {
@@ -34,7 +36,8 @@ internal sealed class RootOpens : ILink
                 "Name an initial file system that opens it.",
                 h.Where
             );
-        else if (!initial.Names.Any(n => programs.Contains(n[(n.LastIndexOf('/') + 1)..])))
+        // Its scripts carry the same names, so the place counts.
+        else if (!programs.Any(p => Places.Any(f => initial.Names.Contains($"{f}/{p}"))))
             run.Fail(
                 Stage.Root,
                 "root-not-found",
