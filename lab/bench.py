@@ -32,16 +32,22 @@ def part(path):
     return run("xz", "-dc", f"{PARTS}/{path}") if path.endswith(".xz") else open(f"{PARTS}/{path}", "rb").read()
 
 
+# What ../shared/images does not have: (kernel, initrd or busybox, instruction set) to a function.
+ELSEWHERE = {}
+
+
 def kernel(arch):
+    if ("kernel", arch) in ELSEWHERE:
+        return ELSEWHERE["kernel", arch]()
     return part({"arm64": "kernel/arm64-Image.xz", "armhf": "kernel/armhf-zImage.xz", "amd64": "kernel/amd64-bzImage.xz"}[arch])
 
 
 def initrd(arch):
-    return part(f"initrd/{arch}.cpio.gz")
+    return ELSEWHERE["initrd", arch]() if ("initrd", arch) in ELSEWHERE else part(f"initrd/{arch}.cpio.gz")
 
 
 def busybox(arch):
-    return part(f"busybox/{arch}.xz")
+    return ELSEWHERE["busybox", arch]() if ("busybox", arch) in ELSEWHERE else part(f"busybox/{arch}.xz")
 
 
 class Link(str):

@@ -19,10 +19,11 @@ import traceback
 
 import bench
 import distribution
+import riscv
 import scripts
 import ways
 
-MODULES = [ways, scripts, distribution]
+MODULES = [ways, scripts, distribution, riscv]
 
 
 def chosen(patterns):

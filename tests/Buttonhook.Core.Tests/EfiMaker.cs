@@ -87,9 +87,9 @@ public static class EfiMaker
             [
                 (".osrel", Encoding.ASCII.GetBytes("PRETTY_NAME=\"Fallow 12 server\"\nID=fallow\nVERSION_ID=12\n")),
                 .. commandLine is null ? [] : new[] { (".cmdline", Encoding.ASCII.GetBytes(commandLine + "\0")) },
-                .. more,
                 .. initial is null ? [] : new[] { (".initrd", initial) },
                 (".linux", kernel),
+                .. more,
             ]
         );
 }

@@ -64,6 +64,25 @@ public class EfiWayTests
     }
 
     [Fact]
+    public void Of_several_profiles_the_first_is_started()
+    {
+        const string wrong = "root=LABEL=nowhere rootwait console=ttyAMA0,115200";
+        (string, byte[])[] Profiles(string first, string second) =>
+            [
+                (".profile", Text("ID=usual")),
+                (".cmdline", Text(first)),
+                (".profile", Text("ID=repair")),
+                (".cmdline", Text(second)),
+            ];
+        // Its own sections take the place of those that hold for all.
+        Starts(Boot(new() { [Removable] = Unified(wrong, more: Profiles(Arguments, wrong)) }));
+        Breaks("root-not-found", Boot(new() { [Removable] = Unified(Arguments, more: Profiles(wrong, Arguments)) }));
+        // A stub that is older than profiles takes the first of each name.
+        (string, byte[]) old = (".sdmagic", Text("#### LoaderInfo: fallow-stub 252.39-1 ####"));
+        Breaks("root-not-found", Boot(new() { [Removable] = Unified(wrong, more: [old, .. Profiles(Arguments, wrong)]) }));
+    }
+
+    [Fact]
     public void An_addon_beside_a_unified_kernel_adds_to_its_command_line()
     {
         var half = Arguments.Replace("rootwait", "").Replace("  ", " ");

@@ -99,6 +99,24 @@ public sealed record EfiProgram(
             : EfiKind.Unknown;
     }
 
+    /// <summary>
+    /// A unified kernel with several profiles as its stub starts it when nobody chooses: the sections before the first ".profile" hold for all,
+    /// those behind it up to the next one take the place of theirs (UAPI specification "Unified Kernel Image", multi-profile). One without profiles is itself.
+    /// </summary>
+    public EfiProgram FirstProfile()
+    {
+        var list = Sections.ToList();
+        var first = list.FindIndex(s => s.Name == ".profile");
+        if (first < 0)
+            return this;
+        var next = list.FindIndex(first + 1, s => s.Name == ".profile");
+        var own = list[first..(next < 0 ? list.Count : next)];
+        return this with
+        {
+            Sections = [.. own, .. list[..first].Where(s => own.TrueForAll(o => o.Name != s.Name))],
+        };
+    }
+
     /// <summary>The content of the first section of a name, or null.</summary>
     public byte[]? Section(string name) => Sections.Any(s => s.Name == name) ? Sections.First(s => s.Name == name).Content.ToArray() : null;
 

@@ -7,11 +7,14 @@ namespace Buttonhook.Core.Images;
 internal static partial class UnifiedKernel
 {
     private const int FirstWithAddons = 254;
+    private const int FirstWithProfiles = 257;
 
     /// <summary>Takes what its sections hold, and what addons beside it add to the command line.</summary>
     public static Taken Take(Passage passage, Volume from, string path, EfiProgram program)
     {
         var where = from.Name(path);
+        if (!(Version(program) < FirstWithProfiles))
+            program = program.FirstProfile();
         if (program.Section(".linux") is not { } linux)
             return new Break(
                 "boot-files-missing",
@@ -65,11 +68,7 @@ internal static partial class UnifiedKernel
     /// <summary>Command lines of addons: EFI programs in FILE.extra.d and /loader/addons, in the order of their names.</summary>
     private static IEnumerable<string> Addons(Passage passage, Volume from, string path, EfiProgram program)
     {
-        // The stub tells its version in a section of its own; older ones know no addons.
-        var old =
-            program.Text(".sdmagic") is { } told
-            && Stub().Match(told) is { Success: true } stub
-            && int.Parse(stub.Groups[1].ValueSpan) < FirstWithAddons;
+        var old = Version(program) < FirstWithAddons;
         foreach (var folder in (string[])["/loader/addons", path + ".extra.d"])
         {
             if (from.Tree!.Find(folder) is not { IsFolder: true })
@@ -97,6 +96,12 @@ internal static partial class UnifiedKernel
                         yield return more;
         }
     }
+
+    /// <summary>The version that the stub tells in a section of its own; null when it tells none.</summary>
+    private static int? Version(EfiProgram program) =>
+        program.Text(".sdmagic") is { } told && Stub().Match(told) is { Success: true } stub
+            ? int.Parse(stub.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture)
+            : null;
 
     [GeneratedRegex(@"-stub (\d{1,6})")]
     private static partial Regex Stub();
