@@ -68,12 +68,7 @@ public class EfiWayTests
     {
         const string wrong = "root=LABEL=nowhere rootwait console=ttyAMA0,115200";
         (string, byte[])[] Profiles(string first, string second) =>
-            [
-                (".profile", Text("ID=usual")),
-                (".cmdline", Text(first)),
-                (".profile", Text("ID=repair")),
-                (".cmdline", Text(second)),
-            ];
+            [(".profile", Text("ID=usual")), (".cmdline", Text(first)), (".profile", Text("ID=repair")), (".cmdline", Text(second))];
         // Its own sections take the place of those that hold for all.
         Starts(Boot(new() { [Removable] = Unified(wrong, more: Profiles(Arguments, wrong)) }));
         Breaks("root-not-found", Boot(new() { [Removable] = Unified(Arguments, more: Profiles(wrong, Arguments)) }));

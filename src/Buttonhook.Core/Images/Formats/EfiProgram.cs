@@ -111,10 +111,7 @@ public sealed record EfiProgram(
             return this;
         var next = list.FindIndex(first + 1, s => s.Name == ".profile");
         var own = list[first..(next < 0 ? list.Count : next)];
-        return this with
-        {
-            Sections = [.. own, .. list[..first].Where(s => own.TrueForAll(o => o.Name != s.Name))],
-        };
+        return this with { Sections = [.. own, .. list[..first].Where(s => own.TrueForAll(o => o.Name != s.Name))] };
     }
 
     /// <summary>The content of the first section of a name, or null.</summary>

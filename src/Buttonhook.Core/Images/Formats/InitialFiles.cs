@@ -8,7 +8,7 @@ namespace Buttonhook.Core.Images;
 public sealed class InitialFiles
 {
     private const int MostFiles = 200_000;
-    private readonly Dictionary<string, (uint Mode, byte[] Content)> files = [];
+    private readonly Dictionary<string, (uint Mode, ReadOnlyMemory<byte> Content)> files = [];
 
     /// <summary>Why it cannot be unpacked, or null.</summary>
     public string? Fault { get; private set; }
@@ -64,29 +64,146 @@ public sealed class InitialFiles
                 at = Archive(bytes, at);
             else
             {
-                var (inner, end, fault) = Packed.Unpack(bytes, at, unpack);
-                // What came before it breaks off is unpacked all the same.
-                for (var inside = 0; inside < inner.Length; )
-                    if (inner[inside] == 0)
-                        inside++;
-                    else if (inner[inside] == '0')
-                        try
-                        {
-                            inside = Archive(inner, inside);
-                        }
-                        catch (UnreadableException) when (fault is not null)
-                        {
-                            break;
-                        }
-                    else
-                        throw new UnreadableException("what is packed in it is no archive (packed twice?), and the kernel unpacks once");
-                Fault = fault;
+                var archive = new Flow(this);
+                var (end, fault) = Packed.Unpack(bytes, at, unpack, archive.Take);
+                Fault = fault ?? archive.Fault;
                 at = end ?? bytes.Length;
             }
         }
     }
 
-    private void Linked(Dictionary<(uint, uint, uint), List<string>> links, (uint, uint, uint) file, string path, uint mode, byte[] content)
+    /// <summary>An archive as it comes out of a packing: read entry by entry, so that the whole of it never stands in memory.</summary>
+    private sealed class Flow(InitialFiles into)
+    {
+        private readonly Dictionary<(uint, uint, uint), List<string>> links = [];
+        private byte[] held = new byte[4096];
+        private int count;
+
+        /// <summary>How many bytes the next step needs.</summary>
+        private long needed = HeaderBytes;
+        private long skip;
+
+        /// <summary>Why it cannot be read on, or null.</summary>
+        public string? Fault => fault ?? (count > 0 ? "an archive in it breaks off" : null);
+
+        private string? fault;
+
+        public void Take(ReadOnlySpan<byte> piece)
+        {
+            while (piece.Length > 0 && fault is null)
+            {
+                if (skip > 0)
+                {
+                    var over = (int)Math.Min(skip, piece.Length);
+                    piece = piece[over..];
+                    skip -= over;
+                    continue;
+                }
+                if (count == 0 && piece[0] == 0)
+                {
+                    var zeros = piece.IndexOfAnyExcept((byte)0) is >= 0 and var first ? first : piece.Length;
+                    piece = piece[zeros..];
+                    continue;
+                }
+                if (count == 0 && piece[0] != '0')
+                {
+                    fault = "what is packed in it is no archive (packed twice?), and the kernel unpacks once";
+                    return;
+                }
+                var taken = (int)Math.Min(needed - count, piece.Length);
+                if (held.Length < count + taken)
+                    Array.Resize(ref held, (int)Math.Min(Math.Max(held.Length * 2L, count + taken), needed));
+                piece[..taken].CopyTo(held.AsSpan(count));
+                piece = piece[taken..];
+                count += taken;
+                if (count == needed)
+                    Step();
+            }
+        }
+
+        /// <summary>With a whole header its entry is waited for; with a whole entry it is taken.</summary>
+        private void Step()
+        {
+            try
+            {
+                var entry = Header(held.AsSpan(0, HeaderBytes));
+                var whole = entry.DataAt + entry.Size;
+                if (count < whole)
+                {
+                    needed = whole;
+                    return;
+                }
+                into.Entry(entry, held.AsMemory(0, (int)whole), links, copied: true);
+                skip = -whole & 3;
+                (count, needed) = (0, HeaderBytes);
+                if (held.Length > 1 << 20)
+                    held = new byte[4096];
+            }
+            catch (UnreadableException e)
+            {
+                fault = e.Message;
+            }
+        }
+    }
+
+    private const int HeaderBytes = 110;
+
+    /// <summary>The head of an entry: which file it is, its type, its size, and the length of its name.</summary>
+    private readonly record struct Head((uint, uint, uint) Inode, uint Mode, uint Links, long Size, int NameBytes)
+    {
+        public int DataAt => (HeaderBytes + NameBytes + 3) & ~3;
+    }
+
+    private static Head Header(ReadOnlySpan<byte> bytes)
+    {
+        if (!bytes.StartsWith("07070"u8))
+            throw new UnreadableException("an archive in it breaks off");
+        Span<uint> fields = stackalloc uint[12];
+        for (var k = 0; k < fields.Length; k++)
+            fields[k] = uint.TryParse(bytes.Slice(6 + k * 8, 8), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var n)
+                ? n
+                : throw new UnreadableException("a header in it is damaged");
+        if (fields[11] is 0 or > 4096 || fields[6] > FileTree.LargestFile)
+            throw new UnreadableException("an archive in it breaks off");
+        return new((fields[0], fields[7], fields[8]), fields[1], fields[4], fields[6], (int)fields[11]);
+    }
+
+    /// <summary>Takes one entry; whether it was the last of its archive.</summary>
+    /// <param name="bytes">The whole entry, from its head to the end of its content.</param>
+    /// <param name="copied">Whether the bytes are reused afterwards, so that what is kept must be copied.</param>
+    private bool Entry(Head head, ReadOnlyMemory<byte> bytes, Dictionary<(uint, uint, uint), List<string>> links, bool copied)
+    {
+        var name = Encoding.UTF8.GetString(bytes.Span.Slice(HeaderBytes, head.NameBytes - 1));
+        if (name == "TRAILER!!!")
+        {
+            Complete = true;
+            return true;
+        }
+        if (files.Count > MostFiles)
+            throw new UnreadableException("more files are in it than can be");
+        UnpackedBytes += head.Size;
+        var content = bytes.Slice(head.DataAt, (int)head.Size);
+        var path = name.TrimStart('.').Trim('/');
+        // Of a module only what it says of itself is wanted.
+        if (IsModule(path) && Elf.Is(content.Span))
+        {
+            modules[path] = KernelModule.Of(content.Span);
+            content = content[..64];
+        }
+        files[path] = (head.Mode, copied ? content.ToArray() : content);
+        // Names of one file stand without its content, but for one of them (init/initramfs.c, maybe_link).
+        if (head.Links > 1 && (head.Mode & 0xF000) == 0x8000)
+            Linked(links, head.Inode, path, head.Mode, files[path].Content);
+        return false;
+    }
+
+    private void Linked(
+        Dictionary<(uint, uint, uint), List<string>> links,
+        (uint, uint, uint) file,
+        string path,
+        uint mode,
+        ReadOnlyMemory<byte> content
+    )
     {
         if (!links.TryGetValue(file, out var names))
             links[file] = names = [];
@@ -103,38 +220,16 @@ public sealed class InitialFiles
         var links = new Dictionary<(uint, uint, uint), List<string>>();
         while (true)
         {
-            if (at + 110 > bytes.Length || !bytes.AsSpan(at).StartsWith("07070"u8))
+            if (at + HeaderBytes > bytes.Length)
                 throw new UnreadableException("an archive in it breaks off");
-            uint Number(int field) =>
-                uint.TryParse(
-                    Encoding.ASCII.GetString(bytes, at + 6 + field * 8, 8),
-                    NumberStyles.HexNumber,
-                    CultureInfo.InvariantCulture,
-                    out var n
-                )
-                    ? n
-                    : throw new UnreadableException("a header in it is damaged");
-            var (mode, size, nameSize) = (Number(1), Number(6), Number(11));
-            if (nameSize is 0 or > 4096 || at + 110L + nameSize + size + 3 > bytes.Length + 3L || files.Count > MostFiles)
+            var head = Header(bytes.AsSpan(at, HeaderBytes));
+            var whole = head.DataAt + head.Size;
+            if (at + whole > bytes.Length)
                 throw new UnreadableException("an archive in it breaks off");
-            var name = Encoding.UTF8.GetString(bytes, at + 110, (int)nameSize - 1);
-            var data = (at + 110 + (int)nameSize + 3) & ~3;
-            var next = (data + (int)size + 3) & ~3;
-            if (name == "TRAILER!!!")
-            {
-                Complete = true;
-                return Math.Min(next, bytes.Length);
-            }
-            UnpackedBytes += size;
-            if (data + size > bytes.Length)
-                throw new UnreadableException("an archive in it breaks off");
-            var content = bytes[data..(data + (int)size)];
-            var path = name.TrimStart('.').Trim('/');
-            files[path] = (mode, content);
-            // Names of one file stand without its content, but for one of them (init/initramfs.c, maybe_link).
-            if (Number(4) > 1 && (mode & 0xF000) == 0x8000)
-                Linked(links, (Number(0), Number(7), Number(8)), path, mode, content);
-            at = next;
+            var last = Entry(head, bytes.AsMemory(at, (int)whole), links, copied: false);
+            at = (int)Math.Min(at + (whole + 3 & ~3L), bytes.Length);
+            if (last)
+                return at;
         }
     }
 
@@ -161,13 +256,13 @@ public sealed class InitialFiles
             }
             if ((file.Mode & 0xF000) == 0xA000)
             {
-                var target = Encoding.UTF8.GetString(file.Content);
+                var target = Encoding.UTF8.GetString(file.Content.Span);
                 return hops > 20
                     ? null
                     : Find($"{(target.StartsWith('/') ? "" : walked)}/{target}/{string.Join('/', parts[(k + 1)..])}", hops + 1);
             }
             if (k == parts.Length - 1)
-                return file.Content;
+                return file.Content.ToArray();
             walked = here;
         }
         return null;
@@ -193,7 +288,7 @@ public sealed class InitialFiles
     public bool? BuiltIn(string name) =>
         files.Where(f => f.Key.EndsWith("/modules.builtin", StringComparison.Ordinal)).Select(f => f.Value.Content).FirstOrDefault()
             is { } list
-            ? Encoding.UTF8.GetString(list).Split('\n').Any(l => KernelModule.NameOf(l) == name.Replace('-', '_'))
+            ? Encoding.UTF8.GetString(list.Span).Split('\n').Any(l => KernelModule.NameOf(l) == name.Replace('-', '_'))
             : null;
 
     /// <summary>The versions of kernels that its modules are for, by their folders (lib/modules/VERSION).</summary>
@@ -209,8 +304,12 @@ public sealed class InitialFiles
 
     /// <summary>What a module in it says of itself, or null when it is not in it.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
-    internal KernelModule? Module(string name, Func<Stream, Stream?> unpack) =>
-        ModuleFile(name) is { } file ? KernelModule.Read(files[file].Content, unpack) : null;
+    internal KernelModule? Module(string name, Func<Stream, Stream?> unpack) => ModuleFile(name) is { } file ? Told(file, unpack) : null;
+
+    private readonly Dictionary<string, KernelModule> modules = [];
+
+    private KernelModule Told(string file, Func<Stream, Stream?> unpack) =>
+        modules.TryGetValue(file, out var told) ? told : modules[file] = KernelModule.Read(files[file].Content.ToArray(), unpack);
 
     /// <summary>What a module needs and is not in it, through all that it depends on (its own "depends", as modinfo(8) tells); null when nothing is missing.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
@@ -228,7 +327,7 @@ public sealed class InitialFiles
                     return next;
                 continue;
             }
-            foreach (var needed in KernelModule.Read(files[file].Content, unpack).Depends)
+            foreach (var needed in Told(file, unpack).Depends)
                 open.Push(needed);
         }
         return null;

@@ -157,9 +157,10 @@ public sealed record KernelFile(
         if (Packed.KindOf(packed) is not { } packing)
             return null;
         // The build puts the unpacked size behind it, but for gzip, which ends in it (scripts/Makefile.lib, size_append).
+        var unpacked = Field.U32(packed, packed.Length - 4);
         if (packing != "gzip")
             packed = packed[..^4];
-        var (inner, _, fault) = Packed.Unpack(packed, 0, unpack);
+        var (inner, _, fault) = Packed.Unpack(packed, 0, unpack, unpacked);
         return inner.Length > 1 << 20 ? (inner, fault is null ? null : "its packed part is damaged and does not unpack") : null;
     }
 

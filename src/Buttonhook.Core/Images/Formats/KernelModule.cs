@@ -28,7 +28,12 @@ internal sealed record KernelModule(
     {
         if (!Elf.Is(file) && file.Length > 8)
             file = Packed.AsFar(new MemoryStream(file, false), unpack).Bytes;
-        return Elf.Is(file)
+        return Of(file);
+    }
+
+    /// <summary>Reads a module that is not packed.</summary>
+    public static KernelModule Of(ReadOnlySpan<byte> file) =>
+        Elf.Is(file)
             ? new(
                 [.. Values(file, "depends").SelectMany(v => v.Split(',', StringSplitOptions.RemoveEmptyEntries)).Distinct()],
                 Values(file, "vermagic").FirstOrDefault()?.Split(' ')[0],
@@ -36,18 +41,17 @@ internal sealed record KernelModule(
                 [.. Values(file, "firmware").Distinct()]
             )
             : new([], null, null, []);
-    }
 
-    private static List<string> Values(byte[] file, string key)
+    private static List<string> Values(ReadOnlySpan<byte> file, string key)
     {
         var found = new List<string>();
         var mark = Encoding.ASCII.GetBytes($"{key}=");
-        for (var at = 0; file.AsSpan(at).IndexOf(mark) is >= 0 and var next; at += next + mark.Length)
+        for (var at = 0; file[at..].IndexOf(mark) is >= 0 and var next; at += next + mark.Length)
         {
             var start = at + next;
             // Entries stand one behind another, parted by zeros.
             if (start > 0 && file[start - 1] == 0)
-                found.Add(Field.Text(file.AsSpan(start + mark.Length, Math.Min(4096, file.Length - start - mark.Length))));
+                found.Add(Field.Text(file.Slice(start + mark.Length, Math.Min(4096, file.Length - start - mark.Length))));
         }
         return found;
     }

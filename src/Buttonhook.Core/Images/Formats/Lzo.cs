@@ -94,8 +94,8 @@ internal static class Lzo
         return -1;
     }
 
-    /// <summary>Unpacks a file of lzop from a place, with where it ends; throws <see cref="UnreadableException"/> when it is damaged.</summary>
-    public static (byte[] Bytes, int End) UnpackFile(ReadOnlySpan<byte> file)
+    /// <summary>Unpacks a file of lzop, and hands on what comes; where it ends. Throws <see cref="UnreadableException"/> when it is damaged.</summary>
+    public static int UnpackFile(ReadOnlySpan<byte> file, Packed.Taker take)
     {
         var at = Magic.Length;
         if (file.Length < at + 30)
@@ -108,7 +108,7 @@ internal static class Lzo
         if (at >= file.Length || at + 1 + file[at] + 4 > file.Length)
             throw new UnreadableException("its lzo header is cut off");
         at += 1 + file[at] + 4;
-        var into = new MemoryStream();
+        long all = 0;
         while (true)
         {
             if (at + 4 > file.Length)
@@ -116,8 +116,8 @@ internal static class Lzo
             var size = Field.B32(file, at);
             at += 4;
             if (size == 0)
-                return (into.ToArray(), at);
-            if (at + 4 > file.Length || size > 1 << 26 || into.Length + size > FileTree.LargestFile)
+                return at;
+            if (at + 4 > file.Length || size > 1 << 26 || (all += size) > 1 << 30)
                 throw new UnreadableException("its lzo data is damaged");
             var packed = Field.B32(file, at);
             at += 4;
@@ -131,7 +131,7 @@ internal static class Lzo
                 block.CopyTo(output);
             else if (Unpack(block, output) != size)
                 throw new UnreadableException("its lzo data is damaged");
-            into.Write(output);
+            take(output);
             at += (int)packed;
         }
     }

@@ -10,6 +10,7 @@ internal static class Packed
 {
     private const uint Lz4Legacy = 0x184C2102;
     private const int Lz4Block = 8 << 20;
+    private const long Most = 1L << 30;
 
     /// <summary>The name of a packing that the kernel knows, or null.</summary>
     public static string? KindOf(ReadOnlySpan<byte> head) =>
@@ -27,34 +28,47 @@ internal static class Packed
 
     /// <summary>Unpacks one piece from a place on, as the kernel does.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
+    /// <param name="size">How many bytes it will be, where that is told; only the memory taken depends on it.</param>
     /// <returns>What came, also when it breaks off; where the piece ends, or null when that is not known; why the kernel refuses it, or null.</returns>
-    public static (byte[] Bytes, int? End, string? Fault) Unpack(byte[] bytes, int at, Func<Stream, Stream?> unpack)
+    public static (byte[] Bytes, int? End, string? Fault) Unpack(byte[] bytes, int at, Func<Stream, Stream?> unpack, long size = 0)
+    {
+        var into = new MemoryStream((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
+        var (end, fault) = Unpack(bytes, at, unpack, piece => into.Write(piece));
+        return (into.Length == into.Capacity ? into.GetBuffer() : into.ToArray(), end, fault);
+    }
+
+    /// <summary>Takes what comes, piece by piece.</summary>
+    public delegate void Taker(ReadOnlySpan<byte> piece);
+
+    /// <summary>Unpacks one piece from a place on, as the kernel does, and hands on what comes as it comes.</summary>
+    /// <returns>Where the piece ends, or null when that is not known; why the kernel refuses it, or null.</returns>
+    public static (int? End, string? Fault) Unpack(byte[] bytes, int at, Func<Stream, Stream?> unpack, Taker take)
     {
         var here = bytes.AsSpan(at);
         switch (KindOf(here))
         {
             case null:
                 return IsLz4Frame(here)
-                    ? ([], null, "it is packed as an lz4 frame, and the kernel reads the legacy form only (lz4 -l)")
-                    : ([], null, "its first bytes are those of no packing and of no archive");
+                    ? (null, "it is packed as an lz4 frame, and the kernel reads the legacy form only (lz4 -l)")
+                    : (null, "its first bytes are those of no packing and of no archive");
             case "lzo":
                 try
                 {
-                    var (all, end) = Lzo.UnpackFile(here);
-                    return (all, at + end, null);
+                    return (at + Lzo.UnpackFile(here, take), null);
                 }
                 catch (UnreadableException e)
                 {
-                    return ([], null, e.Message);
+                    return (null, e.Message);
                 }
             case "lz4":
-                return Lz4(bytes, at);
+                return Lz4(bytes, at, take);
             case "xz" when here.Length > 8 && here[7] > 1:
                 return (
-                    [],
                     null,
                     $"its xz check is {(here[7] == 4 ? "CRC64" : here[7] == 10 ? "SHA-256" : "of an unknown kind")}, and the kernel refuses every one but CRC32 (xz --check=crc32)"
                 );
+            case "gzip":
+                return Gzip(bytes, at, take) is { } behind ? (behind, null) : (null, "its gzip data breaks off or is damaged");
         }
         var known = KindOf(here) switch
         {
@@ -63,17 +77,39 @@ internal static class Packed
             _ => null,
         };
         var source = new MemoryStream(bytes, at, (known ?? bytes.Length) - at, false);
-        var (content, behind, whole) = KindOf(here) == "gzip" ? Gzip(bytes, at) : (null, null, false);
-        if (content is null)
-            (content, whole) = AsFar(source, unpack);
-        return (content, known ?? behind, whole ? null : $"its {KindOf(here)} data breaks off or is damaged");
+        return (known, Pour(source, unpack, take) ? null : $"its {KindOf(here)} data breaks off or is damaged");
     }
 
-    private static (byte[] Bytes, int? End, string? Fault) Lz4(byte[] bytes, int at)
+    /// <summary>Unpacks a stream as far as it goes; whether that was to the end.</summary>
+    private static bool Pour(Stream source, Func<Stream, Stream?> unpack, Taker take)
     {
-        var into = new MemoryStream();
+        long count = 0;
+        try
+        {
+            using var stream = unpack(source);
+            if (stream is null)
+                return false;
+            var buffer = new byte[1 << 16];
+            for (int n; (n = stream.Read(buffer)) > 0; )
+            {
+                take(buffer.AsSpan(0, n));
+                count += n;
+                if (count > Most)
+                    return false;
+            }
+            return true;
+        }
+        catch (Exception e) when (e is InvalidDataException or IOException)
+        {
+            return false;
+        }
+    }
+
+    private static (int? End, string? Fault) Lz4(byte[] bytes, int at, Taker take)
+    {
         var block = new byte[Lz4Block];
         var next = at;
+        long all = 0;
         while (next + 4 <= bytes.Length)
         {
             var size = Field.U32(bytes, next);
@@ -85,14 +121,14 @@ internal static class Packed
             if (size == 0)
                 break;
             if (size > bytes.Length - next - 4)
-                return (into.ToArray(), null, "its lz4 data breaks off");
+                return (null, "its lz4 data breaks off");
             var count = LZ4Codec.Decode(bytes.AsSpan(next + 4, (int)size), block);
-            if (count < 0 || into.Length + count > FileTree.LargestFile)
-                return (into.ToArray(), null, "its lz4 data is damaged");
-            into.Write(block, 0, count);
+            if (count < 0 || (all += count) > Most)
+                return (null, "its lz4 data is damaged");
+            take(block.AsSpan(0, count));
             next += 4 + (int)size;
         }
-        return (into.ToArray(), next, null);
+        return (next, null);
     }
 
     /// <summary>Unpacks one block of a packed file system; throws <see cref="UnreadableException"/> when it is damaged.</summary>
@@ -212,20 +248,29 @@ internal static class Packed
         return null;
     }
 
-    /// <summary>One member of gzip, with where it ends: the framework's reader takes more than it needs, so the end is found by the trailer (checksum and length, RFC 1952, 2.3.1), which must be there.</summary>
-    private static (byte[] Bytes, int? End, bool Whole) Gzip(byte[] bytes, int at)
+    /// <summary>One member of gzip; where it ends, or null when it is damaged. The framework's reader takes more than it needs, so the end is found by the trailer (checksum and length, RFC 1952, 2.3.1), which must be there.</summary>
+    private static int? Gzip(byte[] bytes, int at, Taker take)
     {
         var source = new MemoryStream(bytes, at, bytes.Length - at, false);
         if (GzipHeader(source) is not { } data)
-            return ([], null, false);
+            return null;
         source.Position = data;
-        var (content, whole) = AsFar(source, s => new DeflateStream(s, CompressionMode.Decompress, true));
+        var sum = new Crc32();
+        uint length = 0;
+        var whole = Pour(
+            source,
+            s => new DeflateStream(s, CompressionMode.Decompress, true),
+            piece =>
+            {
+                sum.Append(piece);
+                length += (uint)piece.Length;
+                take(piece);
+            }
+        );
         Span<byte> trailer = stackalloc byte[8];
-        BinaryPrimitives.WriteUInt32LittleEndian(trailer, Crc32.HashToUInt32(content));
-        BinaryPrimitives.WriteUInt32LittleEndian(trailer[4..], (uint)content.Length);
-        return whole && bytes.AsSpan(at + (int)data).IndexOf(trailer) is >= 0 and var found
-            ? (content, at + (int)data + found + 8, true)
-            : (content, null, false);
+        BinaryPrimitives.WriteUInt32LittleEndian(trailer, sum.GetCurrentHashAsUInt32());
+        BinaryPrimitives.WriteUInt32LittleEndian(trailer[4..], length);
+        return whole && bytes.AsSpan(at + (int)data).IndexOf(trailer) is >= 0 and var found ? at + (int)data + found + 8 : null;
     }
 
     /// <summary>Where the data of a gzip member begins (RFC 1952, 2.3); null when its header breaks off.</summary>
