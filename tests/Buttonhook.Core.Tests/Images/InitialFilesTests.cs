@@ -182,6 +182,18 @@ public class InitialFilesTests
         Assert.Equal(["6.1.0-9"], files.ModuleVersions);
     }
 
+    [Fact]
+    public void Without_a_list_of_what_is_built_in_nothing_is_known_of_it()
+    {
+        Assert.Null(Read(Main).BuiltIn("ext4"));
+        var listed = Read(
+            ImageMaker.Cpio(("lib/modules/6.1.0-9/modules.builtin", File, "kernel/fs/ext4/ext4.ko\nkernel/usb-core.ko\n"u8.ToArray()))
+        );
+        Assert.True(listed.BuiltIn("ext4"));
+        Assert.True(listed.BuiltIn("usb_core"));
+        Assert.False(listed.BuiltIn("xfs"));
+    }
+
     [Property(MaxTest = 200)]
     public bool An_archive_that_is_cut_off_breaks_off(PositiveInt cut)
     {

@@ -286,9 +286,8 @@ public sealed class InitialFiles
 
     /// <summary>Whether the list of what a kernel has built in names a driver (lib/modules/VERSION/modules.builtin); null when there is no such list.</summary>
     public bool? BuiltIn(string name) =>
-        files.Where(f => f.Key.EndsWith("/modules.builtin", StringComparison.Ordinal)).Select(f => f.Value.Content).FirstOrDefault()
-            is { } list
-            ? Encoding.UTF8.GetString(list.Span).Split('\n').Any(l => KernelModule.NameOf(l) == name.Replace('-', '_'))
+        files.Keys.FirstOrDefault(f => f.EndsWith("/modules.builtin", StringComparison.Ordinal)) is { } list
+            ? Encoding.UTF8.GetString(files[list].Content.Span).Split('\n').Any(l => KernelModule.NameOf(l) == name.Replace('-', '_'))
             : null;
 
     /// <summary>The versions of kernels that its modules are for, by their folders (lib/modules/VERSION).</summary>
