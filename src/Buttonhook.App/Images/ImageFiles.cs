@@ -13,7 +13,6 @@ public static class ImageFiles
 
     /// <summary>Raw images up to this size get their checksum without being asked; hashing larger ones takes longer than everything else.</summary>
     private const long HashedUnasked = 512L << 20;
-    private const int BlockBytes = 1 << 16;
     private const long AskRoomEvery = 32L << 20;
 
     private sealed class NoRoomException(Problem problem) : Exception
@@ -95,24 +94,21 @@ public static class ImageFiles
                 using var room = new Owned(Scratch.File());
                 var expanded = room.File;
                 long taken = 0;
-                // Zeros become holes, so that an image takes the room of what is in it.
                 var stopped = packed
                     .Pump(
                         Largest,
                         (piece, at) =>
-                        {
-                            for (var o = 0; o < piece.Length; o += BlockBytes)
-                            {
-                                var block = piece.Span.Slice(o, Math.Min(BlockBytes, piece.Length - o));
-                                if (block.IndexOfAnyExcept((byte)0) < 0)
-                                    continue;
-                                expanded.Position = at + o;
-                                expanded.Write(block);
-                                taken += block.Length;
-                                if (taken % AskRoomEvery < block.Length && Scratch.NoRoom(AskRoomEvery) is { } noRoom)
-                                    throw new NoRoomException(noRoom);
-                            }
-                        },
+                            Holes.Write(
+                                expanded,
+                                piece.Span,
+                                at,
+                                bytes =>
+                                {
+                                    taken += bytes;
+                                    if (taken % AskRoomEvery < bytes && Scratch.NoRoom(AskRoomEvery) is { } noRoom)
+                                        throw new NoRoomException(noRoom);
+                                }
+                            ),
                         token
                     )
                     .GetAwaiter()

@@ -9,7 +9,6 @@ namespace Buttonhook.App.Images;
 /// <summary>Makes an unpacked copy of an image with lines of its text files changed; the image itself stays as it is.</summary>
 public static class MendedCopy
 {
-    private const int BlockBytes = 4096;
     private const int LargestText = 16 << 20;
 
     /// <summary>Makes the copy; a problem, and no copy, when it cannot be made, when a line is not as it was seen, or when what was written cannot be read back.</summary>
@@ -65,24 +64,7 @@ public static class MendedCopy
     /// <summary>Copies; zeros become holes, so that the copy takes the room of what is in it.</summary>
     private static async Task<Problem?> Copy(PackedImage packed, FileStream file, CancellationToken token)
     {
-        if (
-            await packed.Pump(
-                long.MaxValue,
-                (piece, at) =>
-                {
-                    for (var o = 0; o < piece.Length; o += BlockBytes)
-                    {
-                        var block = piece.Span.Slice(o, Math.Min(BlockBytes, piece.Length - o));
-                        if (block.IndexOfAnyExcept((byte)0) < 0)
-                            continue;
-                        file.Position = at + o;
-                        file.Write(block);
-                    }
-                },
-                token
-            ) is
-            { } stopped
-        )
+        if (await packed.Pump(long.MaxValue, (piece, at) => Holes.Write(file, piece.Span, at), token) is { } stopped)
             return stopped;
         file.SetLength(packed.ExpandedBytes);
         return null;

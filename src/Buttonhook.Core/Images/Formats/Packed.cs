@@ -32,9 +32,28 @@ internal static class Packed
     /// <returns>What came, also when it breaks off; where the piece ends, or null when that is not known; why the kernel refuses it, or null.</returns>
     public static (byte[] Bytes, int? End, string? Fault) Unpack(byte[] bytes, int at, Func<Stream, Stream?> unpack, long size = 0)
     {
-        var into = new MemoryStream((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
-        var (end, fault) = Unpack(bytes, at, unpack, piece => into.Write(piece));
-        return (into.Length == into.Capacity ? into.GetBuffer() : into.ToArray(), end, fault);
+        var into = Room(size);
+        try
+        {
+            var (end, fault) = Unpack(bytes, at, unpack, piece => Add(into, piece));
+            return (Whole(into), end, fault);
+        }
+        catch (UnreadableException e)
+        {
+            return (Whole(into), null, e.Message);
+        }
+    }
+
+    /// <summary>Memory for what comes; with the size told it is taken once.</summary>
+    private static MemoryStream Room(long size) => new((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
+
+    private static byte[] Whole(MemoryStream from) => from.Length == from.Capacity ? from.GetBuffer() : from.ToArray();
+
+    private static void Add(MemoryStream into, ReadOnlySpan<byte> piece)
+    {
+        if (into.Length + piece.Length > FileTree.LargestFile)
+            throw new UnreadableException($"it unpacks to more than {Sizes.Binary(FileTree.LargestFile)}");
+        into.Write(piece);
     }
 
     /// <summary>Takes what comes, piece by piece.</summary>
@@ -293,24 +312,15 @@ internal static class Packed
     /// <param name="size">How many bytes it will be, where that is told; only the memory taken depends on it.</param>
     public static (byte[] Bytes, bool Whole) AsFar(Stream source, Func<Stream, Stream?> unpack, long size = 0)
     {
-        var into = new MemoryStream((int)(size is > 0 and <= FileTree.LargestFile ? size : 0));
+        var into = Room(size);
         try
         {
-            using var stream = unpack(source);
-            if (stream is null)
-                return ([], false);
-            var buffer = new byte[1 << 16];
-            for (int n; (n = stream.Read(buffer)) > 0; )
-            {
-                into.Write(buffer, 0, n);
-                if (into.Length > FileTree.LargestFile)
-                    return ([], false);
-            }
-            return (into.Length == into.Capacity ? into.GetBuffer() : into.ToArray(), true);
+            var whole = Pour(source, unpack, piece => Add(into, piece));
+            return (Whole(into), whole);
         }
-        catch (Exception e) when (e is InvalidDataException or IOException)
+        catch (UnreadableException)
         {
-            return (into.ToArray(), false);
+            return ([], false);
         }
     }
 }
