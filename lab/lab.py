@@ -43,7 +43,7 @@ def one(name, build, boots, causes, out):
         bench.make(system, f"{out}/{name}.parts", image)
         started, why, seconds = bench.start(system, image, f"{out}/{name}.console")
         json.dump({"way": system.way, "board": system.board(), "started": started, "why": why, "seconds": seconds}, open(truth, "w"))
-        run = subprocess.run(["zstd", "-q", "-f", "--rm", image], check=True)
+        subprocess.run(["zstd", "-q", "-f", "--rm", image], check=True)
         print(f"{name:40} {'boots' if started else 'does not':9} {why} ({seconds} s){'' if started == (boots is True) else '   (otherwise than the one who made it says)'}", flush=True)
     except Exception:
         print(f"{name:40} could not be made: {traceback.format_exc()[-600:]}", flush=True)

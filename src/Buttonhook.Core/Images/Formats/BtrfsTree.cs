@@ -40,7 +40,7 @@ internal sealed class BtrfsTree : WalkedTree<BtrfsTree.Inode>
     {
         (this.bytes, this.unpack) = (bytes, unpack);
         var p = bytes.Exactly(SuperblockAt, 4096);
-        if (Field.U16(p, 196) == 0 && Checksum(p.AsSpan(32)) != Field.U32(p, 0))
+        if (Field.U16(p, 196) == 0 && ~Field.Crc32C(p.AsSpan(32)) != Field.U32(p, 0))
             throw new UnreadableException("the checksum of the btrfs superblock is wrong");
         if (Field.U64(p, 136) != 1)
             throw new NotReadHereException($"the btrfs lies over {Field.U64(p, 136)} disks");
@@ -119,14 +119,6 @@ internal sealed class BtrfsTree : WalkedTree<BtrfsTree.Inode>
             is { Length: > 0 } names
             ? names
             : "none";
-
-    private static uint Checksum(ReadOnlySpan<byte> data)
-    {
-        var crc = uint.MaxValue;
-        foreach (var b in data)
-            crc = System.Numerics.BitOperations.Crc32C(crc, b);
-        return ~crc;
-    }
 
     private int Chunk(Key key, ReadOnlySpan<byte> item)
     {

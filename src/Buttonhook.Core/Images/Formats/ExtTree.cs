@@ -99,7 +99,7 @@ internal sealed class ExtTree : WalkedTree<ExtTree.Inode>
     /// <summary>What the kernel checks before it mounts (fs/ext4/super.c): the superblock's checksum, the group descriptors, the root folder, the journal.</summary>
     private void Check(byte[] superblock, bool journal, bool flexible)
     {
-        if ((Field.U32(superblock, 100) & 0x400) != 0 && Checksum(superblock.AsSpan(0, 1020)) != Field.U32(superblock, 1020))
+        if ((Field.U32(superblock, 100) & 0x400) != 0 && Field.Crc32C(superblock.AsSpan(0, 1020)) != Field.U32(superblock, 1020))
             throw new UnreadableException("the checksum of the ext superblock is wrong");
         long blocks = Field.U32(superblock, 4) | (wide ? (long)Field.U32(superblock, 336) << 32 : 0);
         long perGroup = Field.U32(superblock, 32);
@@ -125,15 +125,6 @@ internal sealed class ExtTree : WalkedTree<ExtTree.Inode>
             throw new UnreadableException("its root folder is damaged");
         if (journal && Field.U32(superblock, 224) is var number and > 0 && !Get(number).IsFile)
             throw new UnreadableException("its journal is damaged");
-    }
-
-    /// <summary>CRC-32C from all ones, not inverted at the end, as ext4 keeps it.</summary>
-    private static uint Checksum(ReadOnlySpan<byte> data)
-    {
-        var crc = uint.MaxValue;
-        foreach (var b in data)
-            crc = System.Numerics.BitOperations.Crc32C(crc, b);
-        return crc;
     }
 
     /// <inheritdoc/>

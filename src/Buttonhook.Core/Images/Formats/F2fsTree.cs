@@ -191,10 +191,8 @@ internal sealed class F2fsTree : WalkedTree<F2fsTree.Inode>
         {
             var part = InlinePart(folder);
             var count = part.Length * 8 / (19 * 8 + 1);
-            var bitmap = (count + 7) / 8;
             foreach (var entry in Entries(part, count, part.Length - 19 * count))
                 yield return entry;
-            _ = bitmap;
             yield break;
         }
         var blocks = folder.Size / Block;

@@ -71,6 +71,15 @@ internal static class Field
     public static string Text(ReadOnlySpan<byte> b) =>
         Encoding.UTF8.GetString(b[..(b.IndexOf((byte)0) is >= 0 and var end ? end : b.Length)]);
 
+    /// <summary>CRC-32C from all ones, not inverted at the end.</summary>
+    public static uint Crc32C(ReadOnlySpan<byte> data)
+    {
+        var crc = uint.MaxValue;
+        foreach (var b in data)
+            crc = System.Numerics.BitOperations.Crc32C(crc, b);
+        return crc;
+    }
+
     private static ReadOnlySpan<byte> Cut(ReadOnlySpan<byte> b, int offset, int count) =>
         offset >= 0 && offset <= b.Length - count ? b.Slice(offset, count) : throw new UnreadableException("a field lies beyond the end");
 }
