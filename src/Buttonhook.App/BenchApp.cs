@@ -107,7 +107,9 @@ public static class BenchApp
         api.MapParts();
         api.MapMatching();
         api.MapPreparing();
+        api.MapFirstBoot();
         api.MapBoots();
+        api.MapLines();
         api.MapDiagnosing();
         api.MapKeeping();
         api.MapImages();

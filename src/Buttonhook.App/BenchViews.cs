@@ -14,7 +14,30 @@ namespace Buttonhook.App;
 /// <param name="UsualFrom">Seconds since power when this stage is usually reached at the earliest, from good boots of this pair; null without one.</param>
 public sealed record PlacketStage(Stage Stage, string State, double? Seconds, int? Line, double? UsualFrom, double? UsualTo);
 
+/// <summary>What a board on the bench waits for, in the order in which a person is needed.</summary>
+public enum BoardWaits
+{
+    /// <summary>It stopped, or its card is half written: somebody must look.</summary>
+    Look,
+
+    /// <summary>It works, and its settings are not kept yet.</summary>
+    Keep,
+
+    /// <summary>Nothing is in the way of a boot.</summary>
+    Boot,
+
+    /// <summary>It boots, or its card is being written.</summary>
+    Time,
+
+    /// <summary>An image or a written card is missing.</summary>
+    Card,
+
+    /// <summary>Its working settings are kept.</summary>
+    Nothing,
+}
+
 /// <summary>A board as it lies on the bench.</summary>
+/// <param name="Waits">What it waits for.</param>
 /// <param name="Word">Its state in plain words.</param>
 /// <param name="Seconds">Seconds since power that belong to the state, or null.</param>
 public sealed record BoardSummary(
@@ -22,6 +45,7 @@ public sealed record BoardSummary(
     string Nickname,
     string Model,
     IReadOnlyList<PlacketStage> Placket,
+    BoardWaits Waits,
     string Word,
     double? Seconds,
     bool Live,
@@ -126,6 +150,7 @@ public sealed class BenchViews(
             bench.Board.Nickname,
             bench.Board.MemoryMiB is { } memory ? $"{on}, {Sizes.Memory(memory)}" : on,
             placket,
+            Waits(state, proof),
             Word(bench, state, proof),
             state is null or { Kept: true } ? null : state.LoginSeconds ?? captures.Summary(boot!)?.LastArrival / 1000.0,
             state?.Live == true,
@@ -289,6 +314,19 @@ public sealed class BenchViews(
         return known;
     }
 
+    /// <summary>The edits that would mend the card of a board: as its dry boot found them, else as that of the image file.</summary>
+    public IReadOnlyList<Endpoints.Mend> Mends(BenchBoard bench)
+    {
+        if (cardStarts.Of(bench.Board, catalogue) is { Broken: { } onCard })
+            return MendsOf(onCard, "the card that was written here");
+        return bench.Board.ImageId is { } image && Played(bench.Board).GetValueOrDefault(image) is { } played
+            ? MendsOf(played.Broken, $"the file of {catalogue.Image(image)?.Title}")
+            : [];
+    }
+
+    private static List<Endpoints.Mend> MendsOf(IReadOnlyList<Core.Images.DryStep> broken, string where) =>
+        [.. broken.Where(s => s is { Cause: not null, Edit: not null }).Select(s => new Endpoints.Mend(s.Cause!, where, s.Edit!))];
+
     private IReadOnlyList<BootTally>? tallies;
 
     private static Boot? OfThisCard(BenchBoard bench, Boot? boot) => boot?.CardNumber == bench.CardNumber ? boot : null;
@@ -306,13 +344,35 @@ public sealed class BenchViews(
             !live || said.Waiting || said.Quiet,
             said.Outcome,
             said.LastStage,
-            said.Top,
+            TopOf(boot.Id, said),
             login is { } ms ? (int)Math.Round(ms / 1000.0) : null,
             bench.ChangedAt > boot.StartedAt,
             settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id),
             said.SagLine is { } sag ? new(boot.Number, sag, said.SagVolts) : null
         );
     }
+
+    /// <summary>The likeliest cause with what a person found by looking.</summary>
+    private RankedCause? TopOf(string bootId, BootSummary said) =>
+        boots.Answers(bootId) is { Count: > 0 } answers && captures.With(bootId, r => r.Diagnosis) is { } diagnosis
+            ? diagnosis.Answered(answers).Causes[0] is { Id: not (RuleBook.None or RuleBook.SomethingElse) } top
+                ? top
+                : null
+            : said.Top;
+
+    private static BoardWaits Waits(BootState? state, Proof proof) =>
+        state switch
+        {
+            _ when proof.Card is CardState.BeingWritten => BoardWaits.Time,
+            _ when proof.Card is CardState.HalfWritten => BoardWaits.Look,
+            null => proof.OnCard ? BoardWaits.Boot : BoardWaits.Card,
+            { Kept: true } => BoardWaits.Nothing,
+            { Live: true, Settled: false } => BoardWaits.Time,
+            { Corrected: true } => BoardWaits.Boot,
+            { Outcome: Outcome.ReachedLogin, Top: null or { Correction: null } } => BoardWaits.Keep,
+            { Outcome: Outcome.Cut, Top: null } => BoardWaits.Boot,
+            _ => BoardWaits.Look,
+        };
 
     private static string Word(BenchBoard bench, BootState? state, Proof proof) =>
         state switch

@@ -240,6 +240,33 @@ public sealed partial class BootStore(Database database)
                 .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
         ];
 
+    /// <summary>Keeps what a person found by the check of a cause; null takes the answer back.</summary>
+    public void Answer(string bootId, string causeId, CheckAnswer? answer, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            answer is null
+                ? "DELETE FROM boot_answers WHERE boot_id = @bootId AND cause = @causeId"
+                : "INSERT OR REPLACE INTO boot_answers (boot_id, cause, answer, answered_at) VALUES (@bootId, @causeId, @answer, @at)",
+            new
+            {
+                bootId,
+                causeId,
+                answer = answer?.ToString(),
+                at = at.ToString("O", CultureInfo.InvariantCulture),
+            }
+        );
+    }
+
+    /// <summary>What a person found after a boot, by cause.</summary>
+    public IReadOnlyDictionary<string, CheckAnswer> Answers(string bootId)
+    {
+        using var connection = database.Connect();
+        return connection
+            .Query<(string Cause, string Answer)>("SELECT cause, answer FROM boot_answers WHERE boot_id = @bootId", new { bootId })
+            .ToDictionary(a => a.Cause, a => Enum.Parse<CheckAnswer>(a.Answer));
+    }
+
     /// <summary>Adds what a person saw or did.</summary>
     public void AddNote(string bootId, BootNote note)
     {

@@ -20,13 +20,6 @@ public sealed record BootStart(string Source, int? Speed);
 /// <param name="Usb">The ids of the adapter (vendor:product), or null.</param>
 public sealed record PortChoice(string Path, string Name, string? BoardId, string? Adapter = null, string? Usb = null);
 
-/// <summary>One console line.</summary>
-/// <param name="Seconds">Seconds since power when it began to arrive, or null.</param>
-public sealed record LineView(int Number, double? Seconds, string Text);
-
-/// <summary>A run of lines and how many there are now.</summary>
-public sealed record LinesView(int Total, IReadOnlyList<LineView> Lines);
-
 /// <summary>What is typed to the board, exactly.</summary>
 public sealed record Typed(string Text);
 
@@ -51,8 +44,6 @@ public sealed record BootRow(
 /// <summary>Boot: captures from a simulated board, a serial port or a log file.</summary>
 public static class BootEndpoints
 {
-    private const int MostLines = 2000;
-
     /// <summary>Adds the routes.</summary>
     public static void MapBoots(this RouteGroupBuilder api)
     {
@@ -66,7 +57,6 @@ public static class BootEndpoints
                 (string id, BenchViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")
             )
             .Produces<BootView>();
-        api.MapGet("/boots/{id}/lines", Lines).Produces<LinesView>();
         api.MapGet("/boots/{id}/log", Log);
         api.MapPost("/boots/{id}/typed", Type);
         api.MapPost("/boots/{id}/power", Power).Produces<BootView>();
@@ -202,27 +192,6 @@ public static class BootEndpoints
         var buffer = new byte[1 << 16];
         while (await context.Request.Body.ReadAsync(buffer) > 0) { }
     }
-
-    private static IResult Lines(string id, Captures captures, int from = 1, int count = 500)
-    {
-        count = Math.Clamp(count, 1, MostLines);
-        var view = captures.With(
-            id,
-            read =>
-            {
-                var log = read.Log;
-                var first = Math.Max(1, from);
-                var last = Math.Min(log.LineCount, first + count - 1);
-                var lines = new List<LineView>();
-                for (var n = first; n <= last; n++)
-                    lines.Add(new(n, log.Arrival(n) is { } ms ? ms / 1000.0 : null, Shorten(log.Text(n))));
-                return new LinesView(log.LineCount, lines);
-            }
-        );
-        return view is null ? Problems.Missing("This boot") : Results.Ok(view);
-    }
-
-    private static string Shorten(string text) => text.Length <= 2000 ? text : text[..2000] + " …";
 
     private static IResult Log(string id, BootStore boots) =>
         boots.Find(id) is not { } boot

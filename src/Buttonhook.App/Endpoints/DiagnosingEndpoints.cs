@@ -1,6 +1,7 @@
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -9,6 +10,13 @@ namespace Buttonhook.App.Endpoints;
 /// <param name="Text">What was really changed, in the person's own words; null on a simulated board, where the fault itself is taken out.</param>
 /// <param name="Edit">The line of a file that was changed, or null.</param>
 public sealed record Correction(string BootId, string CauseId, string? Text = null, ChangedLine? Edit = null);
+
+/// <summary>What a person found by the check of a cause; null takes it back.</summary>
+public sealed record AnswerInput(CheckAnswer? Answer);
+
+/// <summary>The very edit that mends a cause, as a dry boot found it.</summary>
+/// <param name="Where">What was looked into: the card that was written here, or the image file.</param>
+public sealed record Mend(string CauseId, string Where, FileEdit Edit);
 
 /// <summary>A cause as the rule book page lists it.</summary>
 public sealed record RuleRow(
@@ -29,10 +37,14 @@ public static class DiagnosingEndpoints
     {
         api.MapGet(
                 "/boots/{id}/diagnosis",
-                (string id, Captures captures) =>
-                    captures.With(id, r => r.Diagnosis) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
+                (string id, Captures captures, BootStore boots) =>
+                    captures.With(id, r => r.Diagnosis) is { } diagnosis
+                        ? Results.Ok(diagnosis.Answered(boots.Answers(id)))
+                        : Problems.Missing("This boot")
             )
             .Produces<Diagnosis>();
+        api.MapPut("/boots/{id}/answers/{cause}", Answer).Produces<Diagnosis>();
+        api.MapGet("/boards/{id}/mends", Mends).Produces<IReadOnlyList<Mend>>();
         api.MapPost("/boards/{id}/corrections", Correct).Produces<BoardView>();
         api.MapGet(
             "/rules",
@@ -50,6 +62,23 @@ public static class DiagnosingEndpoints
                     .ToList()
         );
     }
+
+    private static IResult Answer(string id, string cause, AnswerInput input, Captures captures, BootStore boots, TimeProvider clock)
+    {
+        if (captures.With(id, r => r.Diagnosis) is not { } diagnosis)
+            return Problems.Missing("This boot");
+        if (diagnosis.Causes.All(c => c.Id != cause))
+            return new Problem(
+                "An answer belongs to a cause of this boot.",
+                $"{cause} is not one.",
+                "Answer the check of a cause on the page."
+            ).Answer();
+        boots.Answer(id, cause, input.Answer, clock.GetUtcNow());
+        return Results.Ok(diagnosis.Answered(boots.Answers(id)));
+    }
+
+    private static IResult Mends(string id, BoardStore boards, BenchViews views) =>
+        boards.Find(id) is { } bench ? Results.Ok(views.Mends(bench)) : Problems.Missing("This board");
 
     private static IResult Correct(
         string id,

@@ -6,6 +6,7 @@ using System.Text.Json;
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
@@ -17,18 +18,23 @@ public sealed record KeepInput(string BootId, string Notes, string? Hostname, st
 
 /// <summary>Settings as they would be kept now, and the versions kept before.</summary>
 /// <param name="Draft">Null when the newest boot did not reach the login; then <paramref name="Problem"/> says why.</param>
+/// <param name="Rows">Each setting with what it stands on; empty without a draft.</param>
 /// <param name="Contradictions">Where the log and the bench say different things.</param>
 public sealed record KeepView(
     string? BootId,
     WorkingSettings? Draft,
     Problem? Problem,
     IReadOnlyList<KeptSettings> Versions,
+    IReadOnlyList<SettingRow> Rows,
     IReadOnlyList<string> Contradictions
 );
 
 /// <summary>Keep.</summary>
 public static class KeepingEndpoints
 {
+    /// <summary>Lines that are searched for what proves a setting.</summary>
+    private const int MostSearched = 20_000;
+
     /// <summary>Adds the routes.</summary>
     public static void MapKeeping(this RouteGroupBuilder api)
     {
@@ -44,7 +50,8 @@ public static class KeepingEndpoints
         SettingsStore settings,
         Captures captures,
         Catalogue catalogue,
-        PreparationStore preparations
+        PreparationStore preparations,
+        BenchViews views
     )
     {
         if (boards.Find(id) is not { } bench)
@@ -61,16 +68,27 @@ public static class KeepingEndpoints
                     null,
                     new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."),
                     versions,
+                    [],
                     []
                 )
             );
         var draft = Draft(bench, boot, boots, captures, catalogue);
         var facts = captures.With(boot.Id, r => r.Reading.Facts);
-        IReadOnlyList<string> differ =
-            draft.Value is null || facts is null || catalogue.Model(bench.Board.ModelId) is not { } model
-                ? []
-                : Contradictions.Of(bench.Board, model, catalogue.Image(boot.ImageId), preparations.Of(id).Set.HostName, facts);
-        return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions, differ));
+        if (draft.Value is not { } filled || facts is null || catalogue.Model(bench.Board.ModelId) is not { } model)
+            return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions, [], []));
+        var differ = Contradictions.Of(bench.Board, model, catalogue.Image(boot.ImageId), preparations.Of(id).Set.HostName, facts);
+        var card = views.ProofOf(bench).Card;
+        var rows = captures.With(boot.Id, r => SettingRows.Of(filled, facts, card, differ, text => LineOf(r.Log, text)));
+        return Results.Ok(new KeepView(boot.Id, filled, draft.Problem, versions, rows ?? [], [.. differ.Select(d => d.Says)]));
+    }
+
+    /// <summary>The first line that holds a text, as far as a first boot reaches.</summary>
+    private static int? LineOf(ConsoleLog log, string text)
+    {
+        for (var line = 1; line <= Math.Min(log.LineCount, MostSearched); line++)
+            if (log.Text(line).Contains(text, StringComparison.OrdinalIgnoreCase))
+                return line;
+        return null;
     }
 
     /// <summary>The settings of a boot as its log tells them.</summary>

@@ -11,36 +11,6 @@ using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
 
-/// <summary>A wireless network as a person gives it.</summary>
-/// <param name="Password">Null keeps the key that is stored.</param>
-public sealed record WirelessInput(string Name, string? Password, string Country);
-
-/// <summary>What a person sets before the first boot.</summary>
-/// <param name="Password">Null keeps the one that is stored, empty takes it away.</param>
-/// <param name="Recipes">Ids of recipes.</param>
-/// <param name="Version">The version that this was made from; when another one is stored meanwhile, nothing is stored. Null overwrites whatever is there.</param>
-public sealed record FirstBootInput(
-    string? HostName,
-    string? User,
-    string? Password,
-    IReadOnlyList<string> Keys,
-    bool RemoteLogin,
-    WirelessInput? Wireless,
-    string? Locale,
-    string? TimeZone,
-    string? Keyboard,
-    FixedAddress? Address,
-    bool UsbNetwork,
-    string? VideoMode,
-    bool ConsoleOn,
-    IReadOnlyList<string> Overlays,
-    IReadOnlyList<string> Lines,
-    IReadOnlyList<string> Packages,
-    IReadOnlyList<string> Commands,
-    IReadOnlyList<string> Recipes,
-    int? Version = null
-);
-
 /// <summary>What a person says: whether the card in a board was written elsewhere.</summary>
 public sealed record WrittenElsewhere(bool Yes);
 
@@ -80,7 +50,6 @@ public static class PreparingEndpoints
                     views.Of(id, recoveryMiB) is { } view ? Results.Ok(view) : Problems.Missing("This board")
             )
             .Produces<Preparation>();
-        api.MapPut("/boards/{id}/first-boot", Set).Produces<Preparation>();
         api.MapGet("/boards/{id}/first-boot.zip", Zip);
         api.MapPost("/boards/{id}/card", Write).Produces<CardWrite>();
         api.MapGet(
@@ -133,73 +102,6 @@ public static class PreparingEndpoints
                     ? Results.File(Encoding.UTF8.GetBytes(DataFile.Write(recipe)), "application/yaml", $"{id}.yaml")
                     : Problems.Missing("This recipe")
         );
-    }
-
-    private static IResult Set(
-        string id,
-        FirstBootInput input,
-        BoardStore boards,
-        PreparationStore store,
-        PreparationViews views,
-        KnowledgeFiles knowledge
-    )
-    {
-        if (boards.Find(id) is null)
-            return Problems.Missing("This board");
-        var (old, _, now) = store.Of(id);
-        WirelessNetwork? wireless = null;
-        if (input.Wireless is { } radio)
-        {
-            if (radio.Password is null && old.Wireless is { } kept && kept.Name == radio.Name)
-                wireless = kept with { Country = radio.Country };
-            else
-            {
-                var key = Passwords.WirelessKey(radio.Name, radio.Password ?? "");
-                if (key.Value is null)
-                    return key.Problem!.Answer();
-                wireless = new(radio.Name, key.Value, radio.Country);
-            }
-        }
-        static string? Text(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
-        static List<string> Texts(IReadOnlyList<string> texts) => [.. texts.Select(t => t.Trim()).Where(t => t.Length > 0)];
-        // A password stands and falls with its user.
-        var hash =
-            string.IsNullOrWhiteSpace(input.User) ? null
-            : input.Password is null ? old.PasswordHash
-            : input.Password.Length == 0 ? null
-            : Passwords.Crypt(input.Password);
-        var set = new FirstBoot(
-            Text(input.HostName),
-            Text(input.User),
-            hash,
-            Texts(input.Keys),
-            input.RemoteLogin,
-            wireless,
-            Text(input.Locale),
-            Text(input.TimeZone),
-            Text(input.Keyboard),
-            input.Address,
-            input.UsbNetwork,
-            Text(input.VideoMode),
-            input.ConsoleOn,
-            Texts(input.Overlays),
-            Texts(input.Lines),
-            Texts(input.Packages),
-            Texts(input.Commands)
-        );
-        if (FirstBootCheck.Of(set, store.HostNames(id), knowledge.Names) is [var wrong, ..])
-            return new Problem(
-                "What is set before the first boot should be right.",
-                wrong.Text,
-                "Correct it; nothing was changed."
-            ).Answer();
-        return store.Set(id, set, [.. input.Recipes.Distinct()], input.Version ?? now)
-            ? Results.Ok(views.Of(id, null))
-            : new Problem(
-                "What is set should be made from what stands there now.",
-                "It was changed elsewhere meanwhile, in another window perhaps.",
-                "Look at what changed, and set it again; nothing was overwritten."
-            ).Answer(StatusCodes.Status412PreconditionFailed);
     }
 
     /// <summary>The first-boot files as a zip; password hash and wireless key are in it only when they are asked for.</summary>

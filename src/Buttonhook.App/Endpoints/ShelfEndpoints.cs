@@ -5,7 +5,7 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Endpoints;
 
 /// <summary>How many things lie on each shelf below the bench.</summary>
-public sealed record Shelves(int Models, int Images, int Logs, int Rules);
+public sealed record Shelves(int Models, int Images, int Logs, int Rules, int Parts);
 
 /// <summary>The shelves below the bench.</summary>
 public static class ShelfEndpoints
@@ -15,6 +15,12 @@ public static class ShelfEndpoints
         api.MapGet(
             "/shelves",
             (Catalogue catalogue, BootStore boots, RuleBookIndex rules) =>
-                new Shelves(catalogue.Models.Count, catalogue.Images.Count, boots.Count(), rules.Book.Causes.Count)
+                new Shelves(
+                    catalogue.Models.Count,
+                    catalogue.Images.Count,
+                    boots.Count(),
+                    rules.Book.Causes.Count,
+                    catalogue.Supplies.Count + catalogue.Parts.Count + catalogue.Adapters.Count
+                )
         );
 }

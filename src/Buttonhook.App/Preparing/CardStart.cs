@@ -12,7 +12,8 @@ namespace Buttonhook.App.Preparing;
 /// <summary>What a simulated board finds on the card that was written for it.</summary>
 /// <param name="Fault">The fault that the card itself brings, or null when the board starts from it.</param>
 /// <param name="HostName">The host name that its first-boot files set, or null.</param>
-public sealed record CardStart(SimulatedFault? Fault, string? HostName);
+/// <param name="Broken">The links of the card that do not hold, as its dry boot found them.</param>
+public sealed record CardStart(SimulatedFault? Fault, string? HostName, IReadOnlyList<DryStep>? Broken = null);
 
 /// <summary>Reads the card that was written for a board, byte by byte as its loader would.</summary>
 public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
@@ -69,8 +70,8 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
                     .Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c)))
                     .FirstOrDefault(f => f is not null);
                 if (played.Verdict == DryVerdict.DoesNotBoot)
-                    return new(fault ?? SimulatedFaults.Find("boot-files-missing"), null);
-                return new(fault, Host(card));
+                    return new(fault ?? SimulatedFaults.Find("boot-files-missing"), null, played.Broken);
+                return new(fault, Host(card), played.Broken);
             }
             catch (IOException)
             {

@@ -55,6 +55,9 @@ public sealed record Preparation(
     CardWrite? Write
 );
 
+/// <summary>The first-boot files as what is typed would make them.</summary>
+public sealed record FirstBootPreview(IReadOnlyList<FileView> Files, IReadOnlyList<string> Notes, IReadOnlyList<FieldProblem> Problems);
+
 /// <summary>What the page shows of Prepare.</summary>
 public sealed class PreparationViews(
     BoardStore boards,
@@ -111,7 +114,7 @@ public sealed class PreparationViews(
             plan?.Problems ?? [],
             plan?.Rendered?.Loader,
             plan?.Rendered?.CloudInit,
-            [.. plan?.Rendered?.Files.Select(f => Shown(f with { After = WithoutSecrets(f.After, set) })) ?? []],
+            Files(plan, set),
             plan?.Rendered?.Notes ?? [],
             image is not null && files.IsStandIn(image),
             image is not null && image.Kind != "installer" && look is null && problem is null,
@@ -130,6 +133,19 @@ public sealed class PreparationViews(
         var (look, problem) = Look(bench.Board, image);
         return (preparations.Plan(bench.Board, image, look, secrets), problem ?? look?.Problem);
     }
+
+    /// <summary>The files for settings that need not be stored; without any when no image is chosen or while it is looked into.</summary>
+    /// <param name="chosen">Ids of recipes.</param>
+    public FirstBootPreview Preview(BenchBoard bench, FirstBoot set, IReadOnlyList<string> chosen)
+    {
+        if (catalogue.Image(bench.Board.ImageId) is not { } image)
+            return new([], [], []);
+        var plan = preparations.Plan(bench.Board, image, Look(bench.Board, image).Look, set, chosen);
+        return new(Files(plan, set), plan.Rendered?.Notes ?? [], plan.Problems);
+    }
+
+    private List<FileView> Files(PreparationPlan? plan, FirstBoot set) =>
+        [.. plan?.Rendered?.Files.Select(f => Shown(f with { After = WithoutSecrets(f.After, set) })) ?? []];
 
     private (ImageLook? Look, Problem? Problem) Look(Board board, ImageCard? image)
     {

@@ -39,6 +39,13 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
         var (set, chosen, _) = store.Of(board.Id);
         if (!secrets)
             set = set with { PasswordHash = null, Wireless = set.Wireless is { } radio ? radio with { Key = KeyLeftOut } : null };
+        return Plan(board, image, look, set, chosen);
+    }
+
+    /// <summary>The plan for a board with settings that need not be stored.</summary>
+    /// <param name="chosen">Ids of recipes.</param>
+    public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look, FirstBoot set, IReadOnlyList<string> chosen)
+    {
         var known = Recipes();
         var recipes = known.Where(r => chosen.Contains(r.Id)).ToList();
         var problems = FirstBootCheck.Of(set, store.HostNames(board.Id), knowledge.Names).ToList();

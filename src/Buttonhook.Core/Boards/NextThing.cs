@@ -182,9 +182,9 @@ public static class NextThings
                 .. top.Id == "supply-too-weak" && SupplyCheck.Check(board.Connected, model.Power, catalogue) is { Enough: true } paper
                     ? [$"On paper the supply is enough ({paper.Text}) So look at the cable and its contacts first."]
                     : Array.Empty<string>(),
-                boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin
-                    ? "The login works all the same; it can be kept as it is."
-                    : $"To confirm it first: {top.NextCheck}",
+                boot.Outcome is Outcome.Degraded or Outcome.ReachedLogin ? "The login works all the same; it can be kept as it is."
+                : top.Answer == CheckAnswer.Yes ? "You looked, and it was so."
+                : $"To confirm it first: {top.NextCheck}",
             ],
             NextAction.Correct,
             board.Simulated ? "Correct it" : "Say what was changed",

@@ -355,7 +355,7 @@ public sealed class RuleBookIndex
     public RuleBook Book { get; }
 
     /// <summary>Counts the changes of what the code says of the same bytes.</summary>
-    private const string Code = "3";
+    private const string Code = "4";
     private readonly Lazy<long> version;
 
     /// <summary>Tells rules from others: what was read by rules of the same version is not read again. Never 0.</summary>

@@ -1,4 +1,4 @@
-using System.Globalization;
+using System.Text.RegularExpressions;
 using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Diagnosing;
@@ -7,7 +7,7 @@ namespace Buttonhook.Core.Diagnosing;
 /// Ranks causes by adding up log odds of what was observed (naive Bayes), with one correction from practice: when the earliest
 /// abnormal line belongs to a cause that explains a later one, the later one is a consequence and loses.
 /// </summary>
-internal static class Diagnoser
+internal static partial class Diagnoser
 {
     private const double SomethingElseOdds = 2;
     private const double CleanOdds = 4;
@@ -17,8 +17,8 @@ internal static class Diagnoser
     /// <summary>Log odds from which lines alone are taken for proof.</summary>
     private const double ProvenOdds = 4;
 
-    /// <summary>No log proves a cause beyond this; the rest stays with something else.</summary>
-    private const double Doubt = 0.01;
+    /// <summary>No log proves a cause beyond this (1 %): so much at least stays with something else.</summary>
+    public const double Doubt = 0.01;
 
     public static Diagnosis Diagnose(RuleBook book, CaptureLook look)
     {
@@ -68,7 +68,7 @@ internal static class Diagnoser
             reading.Attempts,
             causes,
             harmless,
-            Next(causes, cut, reading.Line.Fault == LineFault.NoText),
+            Checks.Next(causes, cut, reading.Line.Fault == LineFault.NoText),
             reading.Facts
         );
     }
@@ -109,9 +109,10 @@ internal static class Diagnoser
                 continue;
             var candidate = Of(rule.Cause);
             candidate.Weigh(rule);
+            var times = group.CountBy(h => Plain(h.Text)).ToDictionary();
             foreach (var hit in group.Take(6))
             {
-                (rule.For ? candidate.For : candidate.Against).Add(new(hit.Line, hit.Text, rule.Evidence.Says));
+                (rule.For ? candidate.For : candidate.Against).Add(new(hit.Line, hit.Text, rule.Evidence.Says, times[Plain(hit.Text)]));
                 foreach (var (name, value) in hit.Values)
                     candidate.Values.TryAdd(name, value);
             }
@@ -131,6 +132,12 @@ internal static class Diagnoser
         }
         return [.. candidates.Values.Where(c => c.For.Count > 0)];
     }
+
+    /// <summary>A line without the time that the kernel puts before it.</summary>
+    private static string Plain(string text) => KernelTime().Replace(text, "").Trim();
+
+    [GeneratedRegex(@"^\s*\[\s*\d+\.\d+\]\s?")]
+    private static partial Regex KernelTime();
 
     /// <summary>The line that shows a signal best; 0 and nothing when none does.</summary>
     private static (int Line, string Text) SignalLine(string signal, CaptureLook look)
@@ -240,27 +247,5 @@ internal static class Diagnoser
         if (look.Marks.LastOrDefault(m => m.Values.ContainsKey("cmdline")) is { } command)
             if (command.Values["cmdline"].Split(' ').LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal)) is { } root)
                 candidate.Values.TryAdd("root", root[5..]);
-    }
-
-    private static NextCheck Next(IReadOnlyList<RankedCause> causes, bool cut, bool noText)
-    {
-        var top = causes[0];
-        if (top.Id == RuleBook.None)
-            return new(top.NextCheck, "The boot is clean; the address is what you need next.");
-        var best = causes
-            .Where(c => c.Id != RuleBook.SomethingElse)
-            .OrderByDescending(c => c.Probability * (1 - c.Probability / 2) / Math.Sqrt(Math.Max(1, c.CheckMinutes)))
-            .FirstOrDefault(top);
-        var share = (best.Probability * 100).ToString("0", CultureInfo.InvariantCulture);
-        return new(
-            best.NextCheck,
-            best.Id == RuleBook.SomethingElse
-                ? noText
-                    ? "Nothing can be read as long as it is no text."
-                    : cut
-                        ? "That a capture ended does not say that the board stopped."
-                        : "No rule explains this log."
-                : $"It confirms or clears “{best.Name}” ({share} %) in {best.CheckMinutes} min."
-        );
     }
 }

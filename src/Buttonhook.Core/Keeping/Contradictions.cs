@@ -4,18 +4,23 @@ using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Keeping;
 
+/// <summary>Something that a log and the bench say differently.</summary>
+/// <param name="What">What it is about: Board, Processor, Memory, Host name, Kernel or Root.</param>
+/// <param name="Says">Both sides in one sentence.</param>
+public sealed record Contradiction(string What, string Says);
+
 /// <summary>Where a log and the bench say different things: to be looked at before settings are kept.</summary>
 public static class Contradictions
 {
-    /// <summary>The contradictions as sentences with both sides; what one side does not say contradicts nothing.</summary>
+    /// <summary>The contradictions with both sides; what one side does not say contradicts nothing.</summary>
     /// <param name="hostName">The host name that was set before the first boot, or null.</param>
-    public static IReadOnlyList<string> Of(Board board, BoardModel model, ImageCard? image, string? hostName, Facts facts)
+    public static IReadOnlyList<Contradiction> Of(Board board, BoardModel model, ImageCard? image, string? hostName, Facts facts)
     {
-        var list = new List<string>();
+        var list = new List<Contradiction>();
         void Differ(bool differs, string what, string bench, string log)
         {
             if (differs)
-                list.Add($"{what}: the bench says {bench}, the log says {log}.");
+                list.Add(new(what, $"{what}: the bench says {bench}, the log says {log}."));
         }
         if (facts.Board is { } named && model.Banner is { } banner)
             Differ(!Same(named, banner) && !Same(named, model.Name), "Board", banner, named);

@@ -4,15 +4,15 @@ import "@fontsource/atkinson-hyperlegible/400.css";
 import "@fontsource/atkinson-hyperlegible/700.css";
 import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/700.css";
-import "./theme.css";
-import "./frame.css";
+import "./frame/theme.css";
+import "./frame/frame.css";
 import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App } from "./App";
 import { ProblemError } from "./shared/api";
-import { applyTheme } from "./shared/theme";
+import { applyTheme } from "./frame/theme";
 
 applyTheme();
 

@@ -8,13 +8,17 @@ public class ContradictionTests
     private static readonly Facts Nothing = new(null, null, null, null, null, null, null, []);
 
     private static IReadOnlyList<string> Of(Facts facts, string? host = "frost-north") =>
-        Contradictions.Of(
-            Bench.Board("quill-v", image: "fallow-12-server-riscv64"),
-            Bench.Catalogue.Model("quill-v")!,
-            Bench.Catalogue.Image("fallow-12-server-riscv64"),
-            host,
-            facts
-        );
+        [
+            .. Contradictions
+                .Of(
+                    Bench.Board("quill-v", image: "fallow-12-server-riscv64"),
+                    Bench.Catalogue.Model("quill-v")!,
+                    Bench.Catalogue.Image("fallow-12-server-riscv64"),
+                    host,
+                    facts
+                )
+                .Select(c => c.Says),
+        ];
 
     [Fact]
     public void What_agrees_or_is_not_said_contradicts_nothing()

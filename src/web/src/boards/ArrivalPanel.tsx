@@ -58,6 +58,7 @@ export function ArrivalPanel({ level = 1 }: { level?: 1 | 2 }) {
           <Form.Control
             as="textarea"
             rows={2}
+            autoFocus
             value={typed}
             spellCheck={false}
             onChange={(e) => setTyped(e.target.value)}

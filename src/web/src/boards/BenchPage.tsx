@@ -1,16 +1,23 @@
+import { useState } from "react";
+import { Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { ArrivalPanel } from "./ArrivalPanel";
+import { benchGroups, isGrouped } from "../frame/groups";
+import type { BoardSummary } from "../shared/api";
 import { LyingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBench } from "../shared/queries";
 import { RemovedList } from "../shared/RemovedList";
-import { clock, stageNames } from "../shared/words";
+import { clock } from "../shared/words";
+import { ArrivalPanel } from "./ArrivalPanel";
+import styles from "./BenchPage.module.css";
 
 /** All boards at a glance, with the one thing to do next for each. */
-export function BenchPage() {
+export default function BenchPage() {
   const bench = useBench();
+  const [text, setText] = useState("");
   const boards = bench.data ?? [];
-  const waiting = boards.filter((b) => b.word !== "Working settings").length;
+  const waiting = boards.filter((b) => b.waits === "look").length;
+  const toDo = boards.filter((b) => b.waits !== "nothing").length;
   if (bench.data?.length === 0)
     return (
       <main className="page wide" id="page">
@@ -20,57 +27,77 @@ export function BenchPage() {
       </main>
     );
   return (
-    <main className="page wide" id="page">
+    <main className="page wide" id="page" aria-busy={!bench.data}>
       <title>Bench · Buttonhook</title>
       <h1>The bench</h1>
       <ProblemNote error={bench.error} />
       {bench.data && (
         <p className="lead">
-          {boards.length} {boards.length === 1 ? "board" : "boards"}, {waiting} still to do.
+          {boards.length} {boards.length === 1 ? "board" : "boards"}, {toDo} still to do
+          {waiting > 0 && `, ${waiting === toDo ? "all" : waiting} of them ${waiting === 1 ? "needs" : "need"} a look`}.
         </p>
       )}
-      <ul className="table-of-boards">
-        {boards.map((b) => (
-          <li key={b.id}>
-            <div className="who">
-              <h2>
-                <Link to={`/boards/${b.id}`}>{b.nickname}</Link>
-              </h2>
-              <p>{b.model}</p>
-            </div>
-            <div className="how">
-              <LyingPlacket stages={b.placket} size={24} />
-              <p>
-                {b.word}
-                {b.seconds !== null && (
-                  <>
-                    {" "}
-                    at <span className="time">{clock(b.seconds)}</span>
-                  </>
-                )}
-              </p>
-              <p className="legend" aria-hidden="true">
-                {b.placket
-                  .filter((s) => s.state === "stopped" || s.state === "now" || s.state === "flawed")
-                  .map((s) => stageNames[s.stage])
-                  .join(", ")}
-              </p>
-            </div>
-            <div className="what">
-              <p>
-                <Link to={`/boards/${b.id}`}>{b.next.title}</Link>
-              </p>
-              <p className="quiet">
-                {b.next.why[0]} {b.next.minutes > 0 && <span>{b.next.minutes} min.</span>}
-              </p>
-            </div>
-          </li>
-        ))}
-      </ul>
+      {isGrouped(boards) && (
+        <Form.Control
+          type="search"
+          className={styles.find ?? ""}
+          aria-label="Narrow the bench"
+          placeholder="Narrow by nickname, model or state"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+      )}
+      {benchGroups(boards, text).map((group) => (
+        <section key={group.waits ?? "all"} aria-label={group.name ?? "On the bench"}>
+          {group.name !== null && (
+            <h2 className={styles.group}>
+              {group.name} <span className="time">{group.boards.length}</span>
+            </h2>
+          )}
+          <ul className={styles.boards}>
+            {group.boards.map((b) => (
+              <BoardOnBench key={b.id} board={b} />
+            ))}
+          </ul>
+        </section>
+      ))}
       <p>
         <Link to="/boards/new">Put a board on the bench</Link>
       </p>
       <RemovedList kinds={["board"]} />
     </main>
+  );
+}
+
+function BoardOnBench({ board: b }: { board: BoardSummary }) {
+  return (
+    <li>
+      <div>
+        <h3>
+          <Link to={`/boards/${b.id}`}>{b.nickname}</Link>
+        </h3>
+        <p className="quiet">{b.model}</p>
+      </div>
+      <div>
+        <LyingPlacket stages={b.placket} size={22} />
+        <p>
+          {b.word}
+          {b.seconds !== null && (
+            <>
+              {" "}
+              at <span className="time">{clock(b.seconds)}</span>
+            </>
+          )}
+        </p>
+      </div>
+      <div className={styles.next}>
+        <p>
+          <Link to={`/boards/${b.id}`}>{b.next.title}</Link>
+        </p>
+        <p className="quiet">
+          {b.next.why[0]} {b.next.minutes > 0 && <span>{b.next.minutes} min.</span>}
+        </p>
+      </div>
+    </li>
   );
 }

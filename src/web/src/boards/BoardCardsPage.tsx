@@ -1,44 +1,46 @@
-import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { CardLinks } from "../shared/CardLinks";
+import { ListPage } from "../shared/ListPage";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useImportCards } from "../shared/queries";
-import { RemovedList } from "../shared/RemovedList";
 import { BoardCardView } from "./BoardCardView";
 
+const pack = (rows: { id: string }[]) => `/api/cards/export?ids=${rows.map((r) => r.id).join(",")}`;
+
 /** All board cards: those that ship and those that were added, with import and export. */
-export function BoardCardsPage() {
+export default function BoardCardsPage() {
   const catalogue = useCatalogue();
   const added = useAddedCards();
   const bring = useImportCards();
-  const [text, setText] = useState("");
-  const models = (catalogue.data?.models ?? []).filter((m) =>
-    [m.maker, m.name, m.processor, ...m.revisions.flatMap((r) => [r.mark, r.compatible, ...r.codes])]
-      .join(" ")
-      .toLowerCase()
-      .includes(text.toLowerCase()),
-  );
   const own = new Set(added.data?.boards);
   return (
-    <main className="page wide" id="page">
-      <title>Board cards · Buttonhook</title>
-      <h1>Board cards</h1>
-      <p className="lead">
-        {catalogue.data?.models.length ?? 0} models are known. A card is a YAML file; a pack is several in one file.
-      </p>
-      <div className="source-row">
-        <Form.Control
-          className="filter"
-          aria-label="Narrow the list"
-          placeholder="Narrow by maker, model, processor, mark or code"
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-        />
+    <ListPage
+      title="Board cards"
+      lead="What is known of a model: its revisions and marks, console, supply, media and lights. A card is a YAML file; a pack is several in one file."
+      rows={catalogue.data?.models}
+      error={catalogue.error ?? bring.error}
+      hint="Narrow by maker, model, processor, mark or code"
+      more={(m) => m.revisions.flatMap((r) => [r.mark, r.compatible, ...r.codes]).join(" ")}
+      columns={[
+        {
+          name: "Board",
+          show: (m) => `${m.maker} ${m.name}${m.carrier ? ` on ${m.carrier}` : ""}`,
+          by: (m) => `${m.maker} ${m.name}`,
+        },
+        { name: "Processor", show: (m) => m.processor ?? "not known", by: (m) => m.processor },
+        { name: "Revisions", show: (m) => m.revisions.length, by: (m) => m.revisions.length },
+        {
+          name: "From",
+          show: (m) => (own.has(m.id) ? "added here" : "with Buttonhook"),
+          by: (m) => (own.has(m.id) ? "added here" : "with Buttonhook"),
+        },
+      ]}
+      tools={
         <Form.Group controlId="import-cards">
-          <Form.Label>Bring in a card or a pack</Form.Label>
+          <Form.Label visuallyHidden>Bring in a card or a pack</Form.Label>
           <Form.Control
             type="file"
             accept=".yaml,.yml"
+            title="Bring in a card or a pack"
             onChange={(e) => {
               const input = e.target as HTMLInputElement;
               const file = input.files?.[0];
@@ -47,36 +49,31 @@ export function BoardCardsPage() {
             }}
           />
         </Form.Group>
-        {own.size > 0 && (
-          <a href={`/api/cards/export?ids=${[...own].join(",")}`} download>
-            Take all added cards as one pack
-          </a>
-        )}
-      </div>
-      <ProblemNote error={catalogue.error ?? bring.error} />
-      <p role="status" className="quiet">
-        {bring.data &&
-          `Added: ${[...bring.data.boards, ...bring.data.images, ...bring.data.codes].join(", ")}. They are on the shelves.`}
-      </p>
-      <RemovedList kinds={["board-card", "code-card"]} />
-      <div className="board-cards">
-        {models.map((m) => (
-          <details key={m.id} id={m.id}>
-            <summary>
-              <strong>
-                {m.maker} {m.name}
-                {m.carrier ? ` on ${m.carrier}` : ""}
-              </strong>{" "}
-              <span className="quiet">
-                {m.processor}, {m.revisions.length} {m.revisions.length === 1 ? "revision" : "revisions"}
-                {own.has(m.id) && ", added here"}
-              </span>
-            </summary>
-            <BoardCardView model={m} />
-            <CardLinks kind="board" id={m.id} name={m.name} own={own.has(m.id)} />
-          </details>
-        ))}
-      </div>
-    </main>
+      }
+      above={
+        <p role="status" className="quiet">
+          {bring.data &&
+            `Added: ${[...bring.data.boards, ...bring.data.images, ...bring.data.codes].join(", ")}. They are on the shelves.`}
+        </p>
+      }
+      empty={
+        <>
+          <p>No board card is here yet.</p>
+          <p>
+            A card comes of what a board or its image says: bring an image, a log or a device tree to the bench and the
+            board in it becomes a card. Or bring in a card as a YAML file above.
+          </p>
+        </>
+      }
+      details={(m) => (
+        <>
+          <BoardCardView model={m} />
+          <ProblemNote error={added.error} />
+        </>
+      )}
+      removable={(m) => (own.has(m.id) ? "board-card" : null)}
+      downloads={[{ name: "Take as YAML", of: pack }]}
+      removedKinds={["board-card", "code-card"]}
+    />
   );
 }

@@ -3,7 +3,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useEdits } from "../shared/queries";
 
 /** The last forty changes of boards, cards, images and parts. */
-export function ChangesPage() {
+export default function ChangesPage() {
   const edits = useEdits();
   return (
     <main className="page wide" id="page">

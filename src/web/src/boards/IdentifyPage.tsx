@@ -12,7 +12,7 @@ import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
 
 /** Which board this is, how that is known, what it looks like, and what is connected to it. */
-export function IdentifyPage({ view }: { view: BoardView }) {
+export default function IdentifyPage({ view }: { view: BoardView }) {
   const catalogue = useCatalogue();
   const save = useSaveBoard(view.board.id);
   const remove = useRemove();
@@ -41,8 +41,6 @@ export function IdentifyPage({ view }: { view: BoardView }) {
             faultId: view.faultId,
             version: view.version,
           }}
-          action="Save what changed"
-          primary={false}
           error={save.error}
           busy={save.isPending}
           onSave={(input) => save.mutate({ ...input, version: view.version }, { onSuccess: () => setSaved(true) })}

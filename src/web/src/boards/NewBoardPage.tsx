@@ -1,50 +1,85 @@
-import { useNavigate } from "react-router";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { useNavigate, useSearchParams } from "react-router";
+import type { BoardInput, Catalogue } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useSaveBoard } from "../shared/queries";
-import { useState } from "react";
 import { onlyMemory } from "../shared/words";
 import { ArrivalPanel } from "./ArrivalPanel";
-import { BoardForm } from "./BoardForm";
+import styles from "./NewBoardPage.module.css";
 import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
+import { WhichBoard } from "./WhichBoard";
 
-/** Puts a board on the bench. */
-export function NewBoardPage() {
-  const go = useNavigate();
+/** Puts a board on the bench: by whatever lies in front of a person, or as one whose card is here. What is connected to it is asked where it is needed. */
+export default function NewBoardPage() {
   const catalogue = useCatalogue();
-  const save = useSaveBoard(undefined);
+  const [search] = useSearchParams();
   const [told, setTold] = useState<Told | null>(null);
-  const first = catalogue.data?.models[0];
+  const arriving = search.has("arrival");
+  const known = catalogue.data && catalogue.data.models.length > 0 ? catalogue.data : null;
   return (
     <main className="page wide" id="page">
       <title>A new board · Buttonhook</title>
       <h1>Put a board on the bench</h1>
-      <ArrivalPanel level={2} />
       <ProblemNote error={catalogue.error} />
-      {first && <h2 className="second">Or a board whose card is here already</h2>}
-      {catalogue.data && first && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
-      {catalogue.data && first && (
-        <BoardForm
-          key={told ? `${told.modelId} ${told.revisionId}` : "new"}
-          catalogue={catalogue.data}
-          start={{
-            nickname: "",
-            modelId: first.id,
-            revisionId: first.revisions.at(-1)?.id ?? "",
-            memoryMiB: onlyMemory(first),
-            connected: { cardGb: null, screen: false, network: true, supplyId: null, adapterId: null },
-            toldBy: ["mark"],
-            ...told,
-            simulated: false,
-            faultId: null,
-          }}
-          action="Put it on the bench"
-          primary
-          error={save.error}
-          busy={save.isPending}
-          onSave={(input) => save.mutate(input, { onSuccess: (view) => void go(`/boards/${view.board.id}/match`) })}
-        />
-      )}
+      <div className={known && !arriving ? styles.ways : ""}>
+        <ArrivalPanel level={2} />
+        {known && !arriving && (
+          <KnownBoard key={told ? `${told.modelId} ${told.revisionId}` : "new"} catalogue={known} told={told} />
+        )}
+      </div>
+      {known && !arriving && <TellBoard catalogue={known} onUse={setTold} />}
     </main>
+  );
+}
+
+/** A board whose card is here: what decides, and nothing that its log will tell. */
+function KnownBoard({ catalogue, told }: { catalogue: Catalogue; told: Told | null }) {
+  const go = useNavigate();
+  const save = useSaveBoard(undefined);
+  const only = catalogue.models.length === 1 ? catalogue.models[0] : undefined;
+  const [input, setInput] = useState<BoardInput>({
+    nickname: "",
+    modelId: only?.id ?? "",
+    revisionId: only?.revisions.length === 1 ? (only.revisions[0]?.id ?? "") : "",
+    memoryMiB: onlyMemory(only),
+    connected: { cardGb: null, screen: false, network: true, supplyId: null, adapterId: null },
+    toldBy: [],
+    ...told,
+    simulated: false,
+    faultId: null,
+  });
+  // Whoever chooses by what is printed has read it; without a print it is the person's own word.
+  const toldBy = () => {
+    if (told) return told.toldBy;
+    const revision = catalogue.models
+      .find((m) => m.id === input.modelId)
+      ?.revisions.find((r) => r.id === input.revisionId);
+    return [revision?.mark == null ? "person" : "mark"];
+  };
+  return (
+    <section aria-labelledby="known-title" className={styles.known}>
+      <h2 id="known-title">Or a board whose card is here already</h2>
+      <Form
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate(
+            { ...input, toldBy: toldBy() },
+            { onSuccess: (view) => void go(`/boards/${view.board.id}/match`) },
+          );
+        }}
+      >
+        <WhichBoard
+          catalogue={catalogue}
+          input={input}
+          onChange={(change) => setInput((now) => ({ ...now, ...change }))}
+        />
+        <ProblemNote error={save.error} takeFocus />
+        <Button type="submit" disabled={save.isPending}>
+          Put it on the bench
+        </Button>
+      </Form>
+    </section>
   );
 }

@@ -6,7 +6,7 @@ import { SupplyBudget } from "./SupplyBudget";
 import { WireDrawing } from "./WireDrawing";
 
 /** The wires for this adapter and this console, the supply as a budget, and what to do before power. */
-export function ConnectPage({ view }: { view: BoardView }) {
+export default function ConnectPage({ view }: { view: BoardView }) {
   const connection = useConnection(view.board.id);
   const catalogue = useCatalogue();
   if (connection.error) return <ProblemNote error={connection.error} />;

@@ -5,6 +5,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useDropLog, usePorts, useStartBoot } from "../shared/queries";
 import { useDrop } from "../shared/useDrop";
 import { percent } from "../shared/words";
+import styles from "./Boot.module.css";
 
 /** Where the console comes from: a simulated board, a serial port of this computer, or a log file. */
 export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: string) => void }) {
@@ -23,7 +24,7 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
   const { over, handlers } = useDrop(send);
   return (
     <Form
-      className={`boot-source ${over ? "over" : ""}`}
+      className={`${styles.choose} ${over ? styles.over : ""}`}
       onSubmit={(e) => {
         e.preventDefault();
         start.mutate(
@@ -91,7 +92,7 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
                 ))}
               </datalist>
               {ports.data && ports.data.length > 0 && (
-                <ul className="ports">
+                <ul className={styles.ports}>
                   {ports.data.map((p) => (
                     <li key={p.path}>
                       <button type="button" className="link" onClick={() => setChosen(p.path)}>

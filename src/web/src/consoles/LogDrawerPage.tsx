@@ -1,79 +1,61 @@
-import { useState } from "react";
-import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { ProblemNote } from "../shared/ProblemNote";
-import { useBench, useBoots, useRemove, useRules } from "../shared/queries";
-import { RemovedList } from "../shared/RemovedList";
+import { Facts } from "../shared/Facts";
+import { ListPage } from "../shared/ListPage";
+import { useBench, useBoots, useRules } from "../shared/queries";
 import { day } from "../shared/words";
 
 /** The newest boots of all boards. */
-export function LogDrawerPage() {
+export default function LogDrawerPage() {
   const boots = useBoots();
   const bench = useBench();
   const rules = useRules();
-  const remove = useRemove();
-  const [text, setText] = useState("");
   const nicknames = new Map(bench.data?.map((b) => [b.id, b.nickname]));
   const causes = new Map(rules.data?.map((r) => [r.id, r.name]));
-  const rows = (boots.data ?? [])
-    .map((b) => ({ ...b, nickname: nicknames.get(b.boardId) ?? "", cause: causes.get(b.topCause ?? "") ?? "" }))
-    .filter((b) =>
-      [b.nickname, b.word, b.cause, b.imageTitle, b.source].join(" ").toLowerCase().includes(text.toLowerCase()),
-    );
+  const rows = boots.data?.map((b) => ({
+    ...b,
+    name: `${nicknames.get(b.boardId) ?? "A board that was removed"}, boot ${b.number}`,
+    cause: causes.get(b.topCause ?? "") ?? null,
+  }));
   return (
-    <main className="page wide" id="page">
-      <title>Log drawer · Buttonhook</title>
-      <h1>Log drawer</h1>
-      <Form.Control
-        className="filter"
-        aria-label="Narrow the list"
-        placeholder="Narrow by board, image, outcome or cause"
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-      />
-      <ProblemNote error={boots.error ?? remove.error} />
-      <RemovedList kinds={["log"]} />
-      <div className="table-scroll" tabIndex={0} role="region" aria-label="Boots">
-        <table className="table">
-          <thead>
-            <tr>
-              <th scope="col">Board</th>
-              <th scope="col">When</th>
-              <th scope="col">Image</th>
-              <th scope="col">How it ended</th>
-              <th scope="col">Cause</th>
-              <th scope="col">Remove</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((b) => (
-              <tr key={b.id}>
-                <th scope="row">
-                  <Link to={`/boards/${b.boardId}/boot?boot=${b.id}`}>
-                    {b.nickname}, boot {b.number}
-                  </Link>
-                </th>
-                <td>{day(b.startedAt)}</td>
-                <td>{b.imageTitle ?? "not known"}</td>
-                <td>{b.word}</td>
-                <td>{b.cause}</td>
-                <td>
-                  <Button
-                    variant="outline-secondary"
-                    size="sm"
-                    disabled={remove.isPending}
-                    aria-label={`Remove the log of ${b.nickname}, boot ${b.number}`}
-                    onClick={() => remove.mutate({ kind: "log", id: b.id })}
-                  >
-                    Remove
-                  </Button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      {boots.data && rows.length === 0 && <p className="quiet">No boot has these words.</p>}
-    </main>
+    <ListPage
+      title="Log drawer"
+      lead="Every console log that was captured or dropped here, byte by byte as it came."
+      rows={rows}
+      error={boots.error}
+      hint="Narrow by board, image, outcome or cause"
+      columns={[
+        { name: "Boot", show: (b) => b.name, by: (b) => b.name },
+        { name: "When", show: (b) => day(b.startedAt), by: (b) => b.startedAt },
+        { name: "Image", show: (b) => b.imageTitle ?? "not known", by: (b) => b.imageTitle },
+        { name: "How it ended", show: (b) => b.word, by: (b) => b.word },
+        { name: "Cause", show: (b) => b.cause ?? "", by: (b) => b.cause },
+      ]}
+      more={(b) => b.source}
+      empty={
+        <>
+          <p>No log is here yet.</p>
+          <p>
+            A log comes of a boot that is watched, or of a file that is dropped on a board's Boot page or on the empty
+            bench.
+          </p>
+        </>
+      }
+      details={(b) => (
+        <>
+          <Facts facts={[["Came from", b.source]]} />
+          <p>
+            <Link to={`/boards/${b.boardId}/boot?boot=${b.id}`}>Read it</Link>
+            {" · "}
+            <Link to={`/boards/${b.boardId}/diagnose?boot=${b.id}`}>Diagnose it</Link>
+            {" · "}
+            <a href={`/api/boots/${b.id}/log`} download>
+              Save it
+            </a>
+          </p>
+        </>
+      )}
+      removable={() => "log"}
+      removedKinds={["log"]}
+    />
   );
 }

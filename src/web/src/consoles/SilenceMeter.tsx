@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import type { BootView } from "../shared/api";
 import { clock } from "../shared/words";
+import styles from "./Boot.module.css";
 
 /** How long the console has been quiet, against the longest silence of good boots of this board and image. */
 export function SilenceMeter({ boot, received }: { boot: BootView; received: number }) {
@@ -15,7 +16,7 @@ export function SilenceMeter({ boot, received }: { boot: BootView; received: num
   const scale = Math.max((usual ?? 30) * 2, 10);
   const over = usual !== null && quiet > usual && !boot.settled;
   return (
-    <div className={`silence ${over ? "over" : ""}`}>
+    <div className={styles.silence}>
       <span>
         Quiet for <span className="time">{clock(quiet)}</span>
       </span>
@@ -27,8 +28,11 @@ export function SilenceMeter({ boot, received }: { boot: BootView; received: num
         aria-valuemax={scale}
         aria-valuenow={Math.min(scale, Math.round(quiet))}
       >
-        <span className="fill" style={{ width: `${Math.min(100, (quiet / scale) * 100)}%` }} />
-        {usual !== null && <span className="tick" style={{ left: `${(usual / scale) * 100}%` }} />}
+        <span
+          className={`fill ${over ? styles.late : ""}`}
+          style={{ width: `${Math.min(100, (quiet / scale) * 100)}%` }}
+        />
+        {usual !== null && <span className={styles.tick} style={{ left: `${(usual / scale) * 100}%` }} />}
       </span>
       <span>
         {boot.settled ? (

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { Correction } from "../shared/api";
+import styles from "./Diagnose.module.css";
 
 /** What a person really changed on a real board: own words, and the line of a file where one was changed. */
 export function CorrectForm({
@@ -22,7 +23,7 @@ export function CorrectForm({
     <details open={open}>
       <summary>Say what you changed</summary>
       <Form
-        className="correct-form"
+        className={styles.form ?? ""}
         onSubmit={(e) => {
           e.preventDefault();
           onCorrect(text || null, path ? { path, line: 0, before: before || null, after: after || null } : null);

@@ -1,6 +1,8 @@
 import type { DryBoot, Stage } from "../shared/api";
+import placket from "../shared/Placket.module.css";
 import { StageButton } from "../shared/StageButton";
 import { stageNames, stateWords } from "../shared/words";
+import styles from "./DryBootChain.module.css";
 
 const verdicts = {
   boots: "It boots",
@@ -24,18 +26,18 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
   const ahead = behind(dry);
   return (
     <>
-      <h3 className={`verdict ${dry.verdict}`}>{verdicts[dry.verdict]} on this board</h3>
-      <ol className="standing-placket chain" aria-label="Links of the boot chain">
+      <h3 className={`${styles.verdict} ${styles[dry.verdict]}`}>{verdicts[dry.verdict]} on this board</h3>
+      <ol className={`${placket.standing} ${styles.chain}`} aria-label="Links of the boot chain">
         {dry.steps.map((s, n) => (
-          <li key={`${s.text} ${s.file}`} className={`stage-row stage-${results[s.result]}`}>
+          <li key={`${s.text} ${s.file}`} className={`${placket.row} ${placket[results[s.result]]}`}>
             <span
-              className={`thread ${n === dry.steps.length - 1 && ahead.length === 0 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "open"}`}
+              className={`${placket.thread} ${placket[n === dry.steps.length - 1 && ahead.length === 0 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "dashed"]}`}
             />
             <StageButton state={results[s.result]} size={30} />
-            <span className="stage-text">
-              <span className="stage-name">{s.text}</span>
+            <span className={placket.text}>
+              <span className={placket.name}>{s.text}</span>
               <span className="visually-hidden">, {resultWords[s.result]}</span>
-              <span className="stage-times">
+              <span className={placket.times}>
                 {s.link}
                 {s.file && `, ${s.file}`}
               </span>
@@ -43,18 +45,18 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
           </li>
         ))}
         {ahead.map((stage, n) => (
-          <li key={stage} className="stage-row stage-open">
-            <span className={`thread ${n === ahead.length - 1 ? "none" : "open"}`} />
+          <li key={stage} className={`${placket.row} ${placket.open}`}>
+            <span className={`${placket.thread} ${n === ahead.length - 1 ? placket.none : placket.dashed}`} />
             <StageButton state="open" size={30} />
-            <span className="stage-text">
-              <span className="stage-name">{stageNames[stage]}</span>
-              <span className="stage-times">{stateWords.open}</span>
+            <span className={placket.text}>
+              <span className={placket.name}>{stageNames[stage]}</span>
+              <span className={placket.times}>{stateWords.open}</span>
             </span>
           </li>
         ))}
       </ol>
       {broken.length > 1 && <p>{broken.length} links are broken. In this order they are mended:</p>}
-      <div className="mends">
+      <div className={styles.mends}>
         {broken.map((c) => (
           <div key={`${c.text} ${c.file}`} className="next-check">
             <strong>{c.fix}</strong> <code>{c.cause}</code>

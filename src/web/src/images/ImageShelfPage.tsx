@@ -1,39 +1,56 @@
-import { useState } from "react";
 import type { ImageCard } from "../shared/api";
-import { CardLinks } from "../shared/CardLinks";
 import { Facts } from "../shared/Facts";
+import { ListPage } from "../shared/ListPage";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddedCards, useCatalogue, useFound } from "../shared/queries";
-import { binary, decimal, consoleOf, memoryOf, setName } from "../shared/words";
-import { RemovedList } from "../shared/RemovedList";
+import { binary, consoleOf, decimal, memoryOf, setName } from "../shared/words";
 import { FoundImage } from "./FoundImage";
 import { ImageFilePanel } from "./ImageFilePanel";
 
 /** All images with what decides where they start, and image files to look into. */
-export function ImageShelfPage() {
+export default function ImageShelfPage() {
   const catalogue = useCatalogue();
   const added = useAddedCards();
   const models = new Map(catalogue.data?.models.map((m) => [m.id, m.name]));
+  const own = new Set(added.data?.images);
+  const boards = (i: ImageCard) =>
+    [...new Set(i.supports.map((s) => models.get(s.model) ?? s.model))].join(", ") || "boards that its trees name";
   return (
-    <main className="page wide" id="page">
-      <title>Image shelf · Buttonhook</title>
-      <h1>Image shelf</h1>
-      <ImageFilePanel />
-      <h2>Images on the shelf</h2>
-      <ProblemNote error={catalogue.error} />
-      <RemovedList kinds={["image-card"]} />
-      <div className="board-cards">
-        {catalogue.data?.images.map((i) => (
-          <ShelvedImage key={i.id} image={i} models={models} own={added.data?.images.includes(i.id) ?? false} />
-        ))}
-      </div>
-    </main>
+    <ListPage
+      title="Image shelf"
+      lead="Images with what decides where they start. A file that is looked into can be put on the shelf."
+      above={<ImageFilePanel />}
+      rows={catalogue.data?.images}
+      error={catalogue.error}
+      hint="Narrow by name, board or kernel"
+      more={(i) => [i.path, i.defaultUser, ...(i.trees ?? [])].join(" ")}
+      columns={[
+        { name: "Image", show: (i) => i.title, by: (i) => i.title ?? null },
+        {
+          name: "Instruction set",
+          show: (i) => setName(i.instructionSet),
+          by: (i) => setName(i.instructionSet),
+        },
+        { name: "Kernel", show: (i) => i.kernel, by: (i) => i.kernel },
+        { name: "For", show: boards, by: boards },
+        { name: "Long-term to", show: (i) => i.longTermUntil ?? "", by: (i) => i.longTermUntil },
+      ]}
+      empty={
+        <>
+          <p>No image is on the shelf yet.</p>
+          <p>Name an image file by its path above, or drop it there: what it is for is read from it.</p>
+        </>
+      }
+      details={(i) => <ShelvedImage image={i} models={models} />}
+      removable={(i) => (own.has(i.id) ? "image-card" : null)}
+      downloads={[{ name: "Take as YAML", of: (rows) => `/api/cards/export?ids=${rows.map((r) => r.id).join(",")}` }]}
+      removedKinds={["image-card"]}
+    />
   );
 }
 
-function ShelvedImage({ image: i, models, own }: { image: ImageCard; models: Map<string, string>; own: boolean }) {
-  const [open, setOpen] = useState(false);
-  const found = useFound(i.id, open && i.path !== null);
+function ShelvedImage({ image: i, models }: { image: ImageCard; models: Map<string, string> }) {
+  const found = useFound(i.id, i.path !== null);
   const facts: [string, React.ReactNode][] = [
     [
       "For",
@@ -54,21 +71,10 @@ function ShelvedImage({ image: i, models, own }: { image: ImageCard; models: Map
     ["File", i.path],
   ];
   return (
-    <details id={i.id} onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary>
-        <strong>{i.title}</strong>{" "}
-        <span className="quiet">
-          {setName(i.instructionSet)}, kernel {i.kernel}
-          {i.longTermUntil && `, long-term to ${i.longTermUntil}`}
-          {i.supports.length > 0 &&
-            `, for ${[...new Set(i.supports.map((s) => models.get(s.model) ?? s.model))].join(", ")}`}
-          {own && ", added here"}
-        </span>
-      </summary>
+    <>
       <Facts facts={facts} />
       {found.data && <FoundImage inspection={found.data} />}
       <ProblemNote error={i.path !== null ? found.error : null} />
-      <CardLinks kind="image" id={i.id} name={i.title ?? ""} own={own} />
-    </details>
+    </>
   );
 }

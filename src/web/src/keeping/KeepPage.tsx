@@ -1,54 +1,47 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import type { BoardView } from "../shared/api";
+import type { BoardView, SettingRow, Standing } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useKeep, useSettings } from "../shared/queries";
-import { clock, day, memory, stageNames } from "../shared/words";
+import { StageButton } from "../shared/StageButton";
+import { day } from "../shared/words";
+import styles from "./Keep.module.css";
+
+const standings: Record<Standing, { word: string; button: string }> = {
+  proven: { word: "proven", button: "reached" },
+  claimed: { word: "claimed", button: "open" },
+  differs: { word: "differs", button: "stopped" },
+  unknown: { word: "not known", button: "hidden" },
+};
+
+/** How many settings stand on what, in one line. */
+function tally(rows: SettingRow[]): string {
+  const count = (standing: Standing) => rows.filter((r) => r.standing === standing).length;
+  return [
+    `${count("proven")} proven`,
+    `${count("claimed")} claimed`,
+    count("differs") > 0 &&
+      `${count("differs")} ${count("differs") === 1 ? "differs" : "differ"} between the log and the bench`,
+    count("unknown") > 0 && `${count("unknown")} not known`,
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
 
 /** The working settings: filled in from the boot that reached the login, completed by hand, kept as a version. */
-export function KeepPage({ view }: { view: BoardView }) {
+export default function KeepPage({ view }: { view: BoardView }) {
   const settings = useSettings(view.board.id);
   const keep = useKeep(view.board.id);
   const [notes, setNotes] = useState("");
   const [hostname, setHostname] = useState("");
   const [rootDevice, setRootDevice] = useState("");
   if (settings.error) return <ProblemNote error={settings.error} />;
-  if (!settings.data) return null;
-  const { draft, bootId, problem, versions, contradictions } = settings.data;
+  if (!settings.data) return <p aria-busy="true">Reading the log.</p>;
+  const { draft, bootId, problem, versions, contradictions, rows } = settings.data;
   const newest = versions[0];
-  const rows: [string, string][] = draft
-    ? [
-        [
-          "Board",
-          [
-            [draft.maker, draft.model].filter(Boolean).join(" "),
-            `revision ${draft.revision}`,
-            draft.memoryMiB === null ? null : memory(draft.memoryMiB),
-            draft.instructionSet,
-          ]
-            .filter(Boolean)
-            .join(", "),
-        ],
-        ["Image", draft.image ?? "not known"],
-        ["Card", draft.cardGb ? `${draft.cardGb} GB` : "not known"],
-        ["Supply", draft.supply ?? "not known"],
-        ["Console", [draft.console, draft.adapter].filter(Boolean).join(", ")],
-        ["Kernel", draft.kernel ?? "not in the log"],
-        ["System", draft.os ?? "not in the log"],
-        ["Root device", draft.rootDevice ?? "not in the log"],
-        ["Host name", draft.hostname ?? "not in the log"],
-        ["Addresses", draft.addresses.join(", ") || "none in the log"],
-        [
-          "Stage times",
-          draft.stageTimes.map((s) => `${stageNames[s.stage].toLowerCase()} ${clock(s.seconds)}`).join(", ") ||
-            "not known: the log came without arrival times",
-        ],
-        ["Changed", draft.changes.join(" ") || "nothing"],
-      ]
-    : [];
   return (
-    <div className="keep">
+    <div className={draft ? styles.keep : ""}>
       {problem && (
         <p className="lead">
           {problem.expected} {problem.came}{" "}
@@ -56,17 +49,44 @@ export function KeepPage({ view }: { view: BoardView }) {
         </p>
       )}
       {draft && bootId && (
-        <section className="settings-card" aria-labelledby="settings-title">
+        <section aria-labelledby="settings-title">
           <h2 id="settings-title">What worked for {draft.nickname}</h2>
-          <dl>
-            {rows.map(([name, value]) => (
-              <div key={name}>
-                <dt>{name}</dt>
-                <dd>{value}</dd>
+          <p className={styles.tally}>{tally(rows)}.</p>
+          <dl className={styles.rows}>
+            {rows.map((row) => (
+              <div key={row.name + (row.value ?? "")} className={styles[row.standing]}>
+                <dt>{row.name}</dt>
+                <dd>
+                  {row.value ?? <span className="quiet">not known</span>}
+                  {row.standing === "differs" && <span className={styles.differ}>{row.source}</span>}
+                </dd>
+                <dd className={styles.standing}>
+                  <StageButton state={standings[row.standing].button} size={15} />
+                  <span>
+                    {standings[row.standing].word}
+                    {row.standing !== "differs" && row.standing !== "unknown" && (
+                      <span className="quiet">
+                        {": "}
+                        {row.line ? (
+                          <Link to={`/boards/${view.board.id}/boot?boot=${bootId}&line=${row.line}`}>
+                            line {row.line}
+                          </Link>
+                        ) : (
+                          row.source
+                        )}
+                      </span>
+                    )}
+                  </span>
+                </dd>
               </div>
             ))}
           </dl>
+        </section>
+      )}
+      <div>
+        {draft && bootId && (
           <Form
+            className={styles.form}
             onSubmit={(e) => {
               e.preventDefault();
               keep.mutate(
@@ -75,6 +95,7 @@ export function KeepPage({ view }: { view: BoardView }) {
               );
             }}
           >
+            <h2>Keep it</h2>
             {draft.hostname === null && (
               <Form.Group controlId="kept-hostname">
                 <Form.Label>Host name, which the log does not tell</Form.Label>
@@ -98,37 +119,34 @@ export function KeepPage({ view }: { view: BoardView }) {
               />
             </Form.Group>
             {contradictions.length > 0 && (
-              <div className="contradictions" role="note">
-                <p>
-                  <strong>Look at this before you keep it.</strong> The log and the bench say different things:
-                </p>
-                <ul>
-                  {contradictions.map((c) => (
-                    <li key={c}>{c}</li>
-                  ))}
-                </ul>
-              </div>
+              <p className="caution" role="note">
+                <strong>Look at this before you keep it.</strong> The log and the bench say different things; both sides
+                stand in the list.
+              </p>
             )}
             <Button
               type="submit"
-              variant={view.settingsKept ? "outline-secondary" : "primary"}
+              variant={view.settingsKept || view.next.keep?.label ? "outline-secondary" : "primary"}
               disabled={keep.isPending}
             >
               Keep as version {(newest?.version ?? 0) + 1}
             </Button>
-            <ProblemNote error={keep.error} />
+            <ProblemNote error={keep.error} takeFocus />
           </Form>
-        </section>
-      )}
-      {versions.length > 0 && (
+        )}
         <section>
           <h2>Kept versions</h2>
-          <ul className="versions">
+          {versions.length === 0 && (
+            <p className="quiet">
+              None yet. A version is kept here of a boot that reached the login, and can be taken as JSON or Markdown.
+            </p>
+          )}
+          <ul className={styles.versions}>
             {versions.map((v) => (
               <li key={v.version}>
                 <strong>Version {v.version}</strong>, {day(v.savedAt)}
                 {v.settings.notes && <>: {v.settings.notes}</>}
-                <span className="exports">
+                <span className={styles.exports}>
                   <a href={`/api/boards/${view.board.id}/settings/${v.version}.json`} download>
                     JSON
                   </a>
@@ -143,7 +161,7 @@ export function KeepPage({ view }: { view: BoardView }) {
             ))}
           </ul>
         </section>
-      )}
+      </div>
     </div>
   );
 }

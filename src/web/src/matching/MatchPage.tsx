@@ -22,7 +22,7 @@ const onCard: Record<BoardView["proof"]["card"], string> = {
 };
 
 /** The images for this very board in four groups, the losing reason first. */
-export function MatchPage({ view }: { view: BoardView }) {
+export default function MatchPage({ view }: { view: BoardView }) {
   const go = useNavigate();
   const { connected } = view.board;
   const [wish, setWish] = useState<Wish>({ screen: connected.screen, longTerm: true, school: "one-card" });

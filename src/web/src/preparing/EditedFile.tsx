@@ -1,12 +1,13 @@
 import { Form } from "react-bootstrap";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCheckEdited } from "../shared/queries";
+import styles from "./Prepare.module.css";
 
 /** Looks for what a person's own editor did to a boot file. */
 export function EditedFile({ boardId }: { boardId: string }) {
   const check = useCheckEdited(boardId);
   return (
-    <details className="told">
+    <details className={styles.told}>
       <summary>A boot file that you edited yourself</summary>
       <Form.Group controlId="edited-file">
         <Form.Label>Choose it, and see what a loader would stumble over</Form.Label>

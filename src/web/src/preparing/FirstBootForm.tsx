@@ -1,18 +1,63 @@
 import { Button, Form } from "react-bootstrap";
-import type { Preparation } from "../shared/api";
+import type { FirstBootInput, Preparation } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
+import { labels, said } from "./firstBootDraft";
 import type { FirstBootDraft } from "./firstBootDraft";
+import { Field, Lines } from "./FirstBootFields";
+import styles from "./Prepare.module.css";
 import { Recipes } from "./Recipes";
 
-/** What is set before the first boot, in one form for every kind of image. */
+type Name = keyof FirstBootInput;
+
+/** What stands in a form before anybody typed. */
+const untouched: Partial<FirstBootInput> = { consoleOn: true };
+
+/** What of some fields is set, in words. */
+function setOf(input: FirstBootInput, names: Name[], secrets: string[]): string {
+  const words = names
+    .filter((n) => input[n] !== null && input[n] !== false && input[n] !== untouched[n])
+    .filter((n) => !Array.isArray(input[n]) || input[n].length > 0)
+    .map((n) => (input[n] === true ? (labels[n] ?? n) : `${labels[n] ?? n} ${said(input[n])}`));
+  const off = names.filter((n) => untouched[n] === true && input[n] === false).map((n) => `no ${labels[n] ?? n}`);
+  return [...words, ...secrets, ...off].join(", ");
+}
+
+/** A group of settings: what is set stands in its line, the fields are folded behind it. */
+function Group({
+  title,
+  set,
+  open = false,
+  children,
+}: {
+  title: string;
+  set: string;
+  open?: boolean;
+  children: React.ReactNode;
+}) {
+  return (
+    <details className={styles.group} open={open}>
+      <summary>
+        <strong>{title}</strong> <span className={set ? "" : "quiet"}>{set || "nothing set"}</span>
+      </summary>
+      <fieldset>
+        <legend className="visually-hidden">{title}</legend>
+        {children}
+      </fieldset>
+    </details>
+  );
+}
+
+/** What is set before the first boot, as a short list for every kind of image. */
 export function FirstBootForm({
   boardId,
   preparation: p,
   draft,
+  problems,
 }: {
   boardId: string;
   preparation: Preparation;
   draft: FirstBootDraft;
+  problems: Preparation["problems"];
 }) {
   const { input, set } = draft;
   const text = (
@@ -30,16 +75,16 @@ export function FirstBootForm({
     />
   );
   const list = (field: "keys" | "overlays" | "lines" | "packages" | "commands", label: string) => (
-    <Form.Group controlId={`fb-${field}`}>
-      <Form.Label>{label}, one a line</Form.Label>
-      <Form.Control
-        as="textarea"
-        rows={2}
-        spellCheck={false}
-        value={input[field].join("\n")}
-        onChange={(e) => set({ [field]: e.target.value === "" ? [] : e.target.value.split("\n") })}
-      />
-    </Form.Group>
+    <Lines id={`fb-${field}`} label={label} value={input[field]} onChange={(value) => set({ [field]: value })} />
+  );
+  const check = (field: "remoteLogin" | "usbNetwork" | "consoleOn", label: string) => (
+    <Form.Check
+      type="checkbox"
+      id={`fb-${field}`}
+      label={label}
+      checked={input[field]}
+      onChange={(e) => set({ [field]: e.target.checked })}
+    />
   );
   const wireless = input.wireless ?? { name: "", password: null, country: "" };
   const radio = (change: Partial<typeof wireless>) => {
@@ -51,16 +96,16 @@ export function FirstBootForm({
     const next = { ...address, ...change };
     set({ address: next.address === "" ? null : next });
   };
+  const password = input.password || p.hasPassword ? ["a password"] : [];
+  const chosen = p.recipes.filter((r) => input.recipes.includes(r.recipe.id)).map((r) => r.recipe.name);
   return (
     <Form
-      className="first-boot"
       onSubmit={(e) => {
         e.preventDefault();
         draft.store().catch(() => undefined);
       }}
     >
-      <fieldset>
-        <legend>Who it is</legend>
+      <Group title="Who it is" set={setOf(input, ["hostName", "user", "keys", "remoteLogin"], password)} open>
         {text("hostName", "Host name", "frost-north")}
         {text("user", "User", "warden")}
         <Field
@@ -72,16 +117,9 @@ export function FirstBootForm({
           onChange={(value) => set({ password: value || null })}
         />
         {list("keys", "Public keys")}
-        <Form.Check
-          type="checkbox"
-          id="fb-remote"
-          label="Remote login"
-          checked={input.remoteLogin}
-          onChange={(e) => set({ remoteLogin: e.target.checked })}
-        />
-      </fieldset>
-      <fieldset>
-        <legend>Network</legend>
+        {check("remoteLogin", "Remote login")}
+      </Group>
+      <Group title="Network" set={setOf(input, ["wireless", "address", "usbNetwork"], [])}>
         <Field
           id="fb-radio"
           label="Wireless network"
@@ -133,38 +171,40 @@ export function FirstBootForm({
             />
           </>
         )}
-        <Form.Check
-          type="checkbox"
-          id="fb-usb"
-          label="The USB port as a network link"
-          checked={input.usbNetwork}
-          onChange={(e) => set({ usbNetwork: e.target.checked })}
-        />
-      </fieldset>
-      <fieldset>
-        <legend>Where it stands</legend>
+        {check("usbNetwork", "The USB port as a network link")}
+      </Group>
+      <Group
+        title="Where it stands"
+        set={setOf(input, ["timeZone", "locale", "keyboard", "videoMode", "consoleOn"], [])}
+      >
         {text("timeZone", "Time zone", "Europe/Lisbon")}
         {text("locale", "Locale", "en_GB.UTF-8")}
         {text("keyboard", "Keyboard", "gb")}
         {text("videoMode", "Video mode", "HDMI-A-1:1280x720@60")}
-        <Form.Check
-          type="checkbox"
-          id="fb-console"
-          label="Console and login on the serial port"
-          checked={input.consoleOn}
-          onChange={(e) => set({ consoleOn: e.target.checked })}
-        />
-      </fieldset>
-      <fieldset>
-        <legend>More</legend>
+        {check("consoleOn", "Console and login on the serial port")}
+      </Group>
+      <Group title="More" set={setOf(input, ["overlays", "lines", "packages", "commands"], [])}>
         {list("overlays", "Overlays")}
         {list("lines", "key=value lines of the loader")}
         {list("packages", "Packages")}
         {list("commands", "Commands at the first boot")}
-      </fieldset>
-      <Recipes boardId={boardId} choices={p.recipes} chosen={input.recipes} onChosen={(recipes) => set({ recipes })} />
+      </Group>
+      <details className={styles.group} open={chosen.length > 0}>
+        <summary>
+          <strong>Recipes</strong>{" "}
+          <span className={chosen.length > 0 ? "" : "quiet"}>
+            {chosen.join(", ") || `none of ${p.recipes.length} taken`}
+          </span>
+        </summary>
+        <Recipes
+          boardId={boardId}
+          choices={p.recipes}
+          chosen={input.recipes}
+          onChosen={(recipes) => set({ recipes })}
+        />
+      </details>
       {draft.elsewhere.length > 0 && (
-        <div className="elsewhere" role="status">
+        <div className={styles.elsewhere} role="status">
           <p>
             <strong>Changed in another window meanwhile.</strong>
           </p>
@@ -176,14 +216,14 @@ export function FirstBootForm({
         </div>
       )}
       <ProblemNote error={draft.error} />
-      {p.problems.length > 0 && (
-        <ul className="refused">
-          {p.problems.map((x) => (
+      {problems.length > 0 && (
+        <ul className="refused" aria-label="Not right yet">
+          {problems.map((x) => (
             <li key={x.text}>{x.text}</li>
           ))}
         </ul>
       )}
-      <div>
+      <div className={styles.setting}>
         <Button type="submit" variant="outline-secondary" disabled={draft.saving}>
           Set this
         </Button>{" "}
@@ -196,24 +236,5 @@ export function FirstBootForm({
         </span>
       </div>
     </Form>
-  );
-}
-
-/** A line of text with its label. */
-function Field({
-  id,
-  label,
-  onChange,
-  ...control
-}: {
-  id: string;
-  label: React.ReactNode;
-  onChange: (value: string) => void;
-} & Omit<React.ComponentProps<typeof Form.Control>, "onChange">) {
-  return (
-    <Form.Group controlId={id}>
-      <Form.Label>{label}</Form.Label>
-      <Form.Control {...control} onChange={(e) => onChange(e.target.value)} />
-    </Form.Group>
   );
 }

@@ -2,6 +2,7 @@ import { Button, Form } from "react-bootstrap";
 import type { Preparation } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddRecipe, useRemove } from "../shared/queries";
+import styles from "./Prepare.module.css";
 
 const actions: Record<Preparation["recipes"][number]["recipe"]["steps"][number]["action"], string> = {
   word: "puts on the command line",
@@ -29,8 +30,8 @@ export function Recipes({
   const add = useAddRecipe(boardId);
   const remove = useRemove();
   return (
-    <fieldset className="recipes">
-      <legend>Recipes</legend>
+    <fieldset className={styles.recipes}>
+      <legend className="visually-hidden">Recipes</legend>
       {choices.map(({ recipe: r, against, proven, leftOut, added }) => (
         <div key={r.id}>
           <Form.Check

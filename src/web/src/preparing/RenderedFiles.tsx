@@ -1,11 +1,25 @@
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import type { Preparation } from "../shared/api";
+import styles from "./Prepare.module.css";
 
 const places = { boot: "boot partition", root: "root file system" };
 
 /** Every file as it will be written; what comes in and what goes out is marked character by character. */
-export function RenderedFiles({ boardId, preparation: p }: { boardId: string; preparation: Preparation }) {
+export function RenderedFiles({
+  boardId,
+  preparation: p,
+  files,
+  notes,
+  typed,
+}: {
+  boardId: string;
+  preparation: Preparation;
+  files: Preparation["files"];
+  notes: string[];
+  /** Whether the files hold what is typed and not set yet. */
+  typed: boolean;
+}) {
   const [secrets, setSecrets] = useState(false);
   const holds = [
     p.hasPassword && "the password in the form that the system keeps",
@@ -13,11 +27,18 @@ export function RenderedFiles({ boardId, preparation: p }: { boardId: string; pr
   ]
     .filter(Boolean)
     .join(" and ");
-  if (p.files.length === 0) return <p className="quiet">Nothing changes on this image. {p.notes.join(" ")}</p>;
+  if (files.length === 0) return <p className="quiet">Nothing changes on this image. {notes.join(" ")}</p>;
   return (
     <>
-      {p.files.map((f) => (
-        <details key={f.place + f.path} className={`rendered ${f.isNew ? "new" : ""}`} open={f.pieces.length > 1}>
+      <p className="quiet" role="status">
+        {typed ? "With what is typed; it is set before a card is written." : ""}
+      </p>
+      {files.map((f) => (
+        <details
+          key={f.place + f.path}
+          className={`${styles.rendered} ${f.isNew ? styles.new : ""}`}
+          open={f.pieces.length > 1 || files.length <= 3}
+        >
           <summary>
             <code>{f.path}</code>{" "}
             <span className="quiet">
@@ -47,9 +68,9 @@ export function RenderedFiles({ boardId, preparation: p }: { boardId: string; pr
           ))}
         </details>
       ))}
-      {p.notes.length > 0 && (
+      {notes.length > 0 && (
         <ul className="quiet">
-          {p.notes.map((n) => (
+          {notes.map((n) => (
             <li key={n}>{n}</li>
           ))}
         </ul>
@@ -60,7 +81,7 @@ export function RenderedFiles({ boardId, preparation: p }: { boardId: string; pr
         </a>{" "}
         {holds && !secrets && (
           <span className="quiet">
-            Without {holds}
+            {typed && "As it is set, without what is only typed. "}Without {holds}
             {p.hasWirelessKey && "; words stand in the place of the key"}.
           </span>
         )}

@@ -3,6 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { CardSlot, SimulatedCardSetup } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useSetSlot } from "../shared/queries";
+import styles from "./Prepare.module.css";
 
 const fields: [keyof SimulatedCardSetup, string][] = [
   ["labelGb", "Label, GB"],
@@ -19,7 +20,7 @@ export function SlotForm({ boardId, slot }: { boardId: string; slot: CardSlot })
   const change = useSetSlot(boardId);
   if (!setup) return null;
   return (
-    <details className="slot-form">
+    <details className={styles.slot}>
       <summary>Put another simulated card in this slot</summary>
       <Form
         className="source-row"

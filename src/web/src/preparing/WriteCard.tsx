@@ -8,6 +8,7 @@ import { Progress } from "../shared/Progress";
 import { useCardWrite, useStopCard, useTellWritten, useWriteCard } from "../shared/queries";
 import { day, decimal, duration } from "../shared/words";
 import type { FirstBootDraft } from "./firstBootDraft";
+import styles from "./Prepare.module.css";
 import { SlotForm } from "./SlotForm";
 
 const stepNames: Record<CardWrite["step"], string> = {
@@ -29,10 +30,13 @@ export function WriteCard({
   view,
   preparation,
   draft,
+  files,
 }: {
   view: BoardView;
   preparation: Preparation;
   draft: FirstBootDraft;
+  /** How many first-boot files will be written. */
+  files: number;
 }) {
   const id = view.board.id;
   const [slotId, setSlotId] = useState(preparation.write?.slotId ?? preparation.slots[0]?.id ?? "");
@@ -46,9 +50,11 @@ export function WriteCard({
   const running = useCardWrite(id, preparation.write?.running === true || write.isSuccess);
   const state = running.data ?? preparation.write;
   const slot = preparation.slots.find((s) => s.id === slotId);
+  const setsFirst = draft.dirty && preparation.kind !== "installer";
+  const seconds = preparation.times && preparation.times.writeSeconds + preparation.times.readBackSeconds;
   const breaks = preparation.before?.verdict === "does-not-boot";
   return (
-    <section className="write" aria-labelledby="write-title">
+    <section className={styles.write} aria-labelledby="write-title">
       <h2 id="write-title">Write the card</h2>
       <Form
         className="source-row"
@@ -56,11 +62,11 @@ export function WriteCard({
           e.preventDefault();
           const order = () => write.mutate({ slotId, confirm: confirm || null, checkSize, anyway });
           // What is written is what is seen: what was typed and not set yet is set first, and a mistake in it stops here.
-          if (draft.dirty && preparation.kind !== "installer") draft.store().then(order, () => setStopped(true));
+          if (setsFirst) draft.store().then(order, () => setStopped(true));
           else order();
         }}
       >
-        <Form.Group controlId="slot" className="grow">
+        <Form.Group controlId="slot" className={styles.grow ?? ""}>
           <Form.Label>Slot</Form.Label>
           <Form.Select value={slotId} onChange={(e) => setSlotId(e.target.value)}>
             {preparation.slots.map((s) => (
@@ -99,23 +105,31 @@ export function WriteCard({
         )}
         <Button
           type="submit"
-          variant="outline-primary"
+          variant={view.next.prepare?.label ? "outline-primary" : "primary"}
           disabled={!slot || state?.running === true || write.isPending || draft.saving}
         >
-          {draft.dirty && preparation.kind !== "installer" ? "Set, erase and write" : "Erase and write"}
+          Write this card
         </Button>
       </Form>
+      {slot && !slot.refused && (
+        <p>
+          {setsFirst && "Sets what is typed, erases"}
+          {!setsFirst && "Erases"} {slot.name} ({decimal(slot.bytes)}), puts {view.imageTitle} on it, reads it back
+          {files > 0 && `, writes ${files} first-boot ${files === 1 ? "file" : "files"}`} and plays the boot from it
+          {seconds ? `: about ${duration(seconds)}` : ""}.
+        </p>
+      )}
       <p className="caution">Writing erases the card in this slot. Look twice at its name and size.</p>
       {stopped && draft.error !== null && (
         <p className="refused" role="status">
-          Nothing was written: what is typed below cannot be set as it is.
+          Nothing was written: what is typed above cannot be set as it is.
         </p>
       )}
       {slot?.setup && <SlotForm key={slot.id} boardId={id} slot={slot} />}
       <ProblemNote error={write.error ?? stop.error} />
       {state && <WriteState state={state} boardId={id} onStop={() => stop.mutate(undefined)} />}
       {state?.running !== true && (
-        <p className="told-written">
+        <p>
           {view.proof.card === "told" ? (
             <>
               You say that this card was written elsewhere.{" "}
@@ -160,30 +174,44 @@ function WriteState({ state, boardId, onStop }: { state: CardWrite; boardId: str
       </Progress>
     );
   return (
-    <div className="write-state">
+    <div className={styles.state}>
       <p role="status" className={state.step === "done" ? "chosen" : "refused"}>
         {stepNames[state.step]}: {state.imageTitle} in {state.slotName}, {day(state.endedAt ?? state.startedAt)}.
       </p>
       <ProblemNote error={state.problem} />
       {state.step === "done" && (
         <>
+          <ul aria-label="What was proven">
+            <li>
+              Written at {decimal(state.writeBytesPerSecond ?? 0)} and read back at{" "}
+              {decimal(state.readBytesPerSecond ?? 0)} a second, equal to the last byte.
+            </li>
+            {state.files.length > 0 && (
+              <li>
+                {state.files.length} first-boot {state.files.length === 1 ? "file was" : "files were"} written:{" "}
+                {state.files.join(", ")}.
+              </li>
+            )}
+            {state.after && (
+              <li>
+                Dry boot from this very card:{" "}
+                {state.after.verdict === "boots"
+                  ? "it boots."
+                  : state.after.verdict === "does-not-boot"
+                    ? "it does not boot."
+                    : "it cannot be told whether it boots."}
+              </li>
+            )}
+          </ul>
           <p>
-            Written at {decimal(state.writeBytesPerSecond ?? 0)} and read back at{" "}
-            {decimal(state.readBytesPerSecond ?? 0)} a second, equal to the last byte
-            {state.files.length > 0 && `; then ${state.files.length} first-boot files were written`}. Eject it and put
-            it into the board. <Link to={`/boards/${boardId}/connect`}>Next: wires and supply</Link>
+            Eject it and put it into the board. <Link to={`/boards/${boardId}/connect`}>Next: wires and supply</Link>
           </p>
           {state.after && (
             <details>
-              <summary>
-                {state.after.verdict === "boots"
-                  ? "Dry boot from this very card: it boots"
-                  : "Dry boot from this very card: it does not boot"}
-              </summary>
+              <summary>Its links, one by one</summary>
               <DryBootChain dry={state.after} />
             </details>
           )}
-          {state.files.length > 0 && <p className="quiet">On the card: {state.files.join(", ")}.</p>}
         </>
       )}
     </div>

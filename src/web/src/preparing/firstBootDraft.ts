@@ -15,7 +15,8 @@ interface Draft {
 /** What was typed and not set yet, by board: it stays when the person looks at another step. */
 const drafts = new Map<string, Draft>();
 
-const labels: Partial<Record<keyof FirstBootInput, string>> = {
+/** The settings in words. */
+export const labels: Partial<Record<keyof FirstBootInput, string>> = {
   hostName: "host name",
   user: "user",
   keys: "public keys",
@@ -37,7 +38,8 @@ const labels: Partial<Record<keyof FirstBootInput, string>> = {
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
 
-const said = (value: unknown) =>
+/** A setting in words. */
+export const said = (value: unknown) =>
   value === null || value === undefined || value === "" || (Array.isArray(value) && value.length === 0)
     ? "nothing"
     : value === true

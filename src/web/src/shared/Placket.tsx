@@ -1,5 +1,6 @@
 import type { PlacketStage } from "./api";
 import { StageButton } from "./StageButton";
+import styles from "./Placket.module.css";
 import { clock, stageNames, stateWords } from "./words";
 
 /** The placket lying down: eight small buttons on one thread. */
@@ -11,7 +12,7 @@ export function LyingPlacket({ stages, size = 13 }: { stages: PlacketStage[]; si
     special ? `${special.state === "now" ? "now at" : "stopped at"} ${stageNames[special.stage].toLowerCase()}` : "",
   ];
   return (
-    <span className="lying-placket" role="img" aria-label={words.filter(Boolean).join("; ")}>
+    <span className={styles.lying} role="img" aria-label={words.filter(Boolean).join("; ")}>
       {stages.map((s) => (
         <StageButton key={s.stage} state={s.state} size={size} />
       ))}
@@ -24,7 +25,7 @@ function usual(stage: PlacketStage) {
   const from = clock(stage.usualFrom);
   const to = clock(stage.usualTo);
   return (
-    <span className="usual" title="When good boots of this board and image reach it">
+    <span className={styles.usual} title="When good boots of this board and image reach it">
       {from === to ? (
         `usually ${to}`
       ) : (
@@ -38,33 +39,45 @@ function usual(stage: PlacketStage) {
 }
 
 /** The placket standing beside a console: each stage with its time since power and the band in which it is usual. */
-export function StandingPlacket({ stages, onLine }: { stages: PlacketStage[]; onLine: (line: number) => void }) {
+export function StandingPlacket({
+  stages,
+  onLine,
+  lies = false,
+}: {
+  stages: PlacketStage[];
+  onLine: (line: number) => void;
+  /** Whether it lies down where the window is narrow. */
+  lies?: boolean;
+}) {
   return (
-    <ol className="standing-placket" aria-label="Stages of this boot">
+    <ol className={`${styles.standing} ${lies ? styles.lies : ""}`} aria-label="Stages of this boot">
       {stages.map((s, i) => {
         const next = stages[i + 1];
         const whole = next !== undefined && s.state !== "open" && next.state !== "open";
         const torn = s.state === "stopped";
         const late = s.seconds !== null && s.usualTo !== null && s.seconds > s.usualTo * 1.5 + 2;
         return (
-          <li key={s.stage} className={`stage-row stage-${s.state}`}>
-            <span className={`thread ${i === stages.length - 1 ? "none" : torn ? "torn" : whole ? "whole" : "open"}`} />
-            <StageButton state={s.state} size={30} />
-            <span className="stage-text">
+          <li key={s.stage} className={`${styles.row} ${styles[s.state]}`}>
+            <span
+              className={`${styles.thread} ${styles[i === stages.length - 1 ? "none" : torn ? "torn" : whole ? "whole" : "dashed"]}`}
+            />
+            <StageButton state={s.state} size={28} />
+            <span className={styles.text}>
               {s.line ? (
-                <button type="button" className="stage-name" onClick={() => onLine(s.line ?? 1)}>
+                <button type="button" className={styles.name} onClick={() => onLine(s.line ?? 1)}>
                   {stageNames[s.stage]}
                 </button>
               ) : (
-                <span className="stage-name">{stageNames[s.stage]}</span>
+                <span className={styles.name}>{stageNames[s.stage]}</span>
               )}
               <span className="visually-hidden">, {stateWords[s.state]}</span>
-              <span className="stage-times">
+              <span className={styles.times}>
                 {s.state === "hidden" ? (
                   "not shown here"
                 ) : (
                   <>
-                    {s.seconds !== null && <span className={late ? "late" : ""}>{clock(s.seconds)}</span>} {usual(s)}
+                    {s.seconds !== null && <span className={late ? styles.late : ""}>{clock(s.seconds)}</span>}{" "}
+                    {usual(s)}
                   </>
                 )}
               </span>

@@ -1,3 +1,5 @@
+import styles from "./Placket.module.css";
+
 /** One button of the placket: its shape tells the state, colour only helps. Drawn on a 28 by 28 field. */
 export function StageButton({ state, size }: { state: string; size: number }) {
   const holes = (
@@ -13,7 +15,13 @@ export function StageButton({ state, size }: { state: string; size: number }) {
     </g>
   );
   return (
-    <svg className={`stage-button stage-${state}`} width={size} height={size} viewBox="0 0 28 28" aria-hidden="true">
+    <svg
+      className={`${styles.button} ${styles[state]}`}
+      width={size}
+      height={size}
+      viewBox="0 0 28 28"
+      aria-hidden="true"
+    >
       {state === "reached" && (
         <>
           <circle cx="14" cy="14" r="9" fill="currentColor" />

@@ -7,6 +7,7 @@ import type {
   BoardInput,
   BoardModel,
   CardOrder,
+  CheckAnswer,
   Clues,
   Correction,
   FirstBootInput,
@@ -17,8 +18,6 @@ import type {
 import { asPhoto } from "../boards/pictures";
 import { base64 } from "./files";
 import { ProblemError } from "./api";
-
-export const linesOfPage = 400;
 
 export const useBench = () => useQuery({ queryKey: ["bench"], queryFn: () => answer(GET("/api/bench")) });
 export const useShelves = () => useQuery({ queryKey: ["shelves"], queryFn: () => answer(GET("/api/shelves")) });
@@ -90,15 +89,28 @@ export const useDiagnosis = (id: string | undefined) =>
     enabled: id !== undefined,
   });
 
-/** The query of one page of console lines; a whole page never changes, the last one is asked for again when the boot changes. */
-export const linesQuery = (id: string, page: number, total: number) => {
-  const from = page * linesOfPage + 1;
-  return {
-    queryKey: ["lines", id, page],
-    queryFn: () =>
-      answer(GET("/api/boots/{id}/lines", { params: { path: { id }, query: { from, count: linesOfPage } } })),
-    staleTime: total >= from + linesOfPage ? Infinity : 0,
-  };
+/** The edits that a dry boot of this board's card knows, by cause. */
+export const useMends = (boardId: string) =>
+  useQuery({
+    queryKey: ["board", boardId, "mends"],
+    queryFn: () => answer(GET("/api/boards/{id}/mends", path(boardId))),
+  });
+/** Keeps what a person found by the check of a cause; the ranking that follows is shown at once. */
+export const useAnswerCheck = (bootId: string, boardId: string) => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ causeId, answer: found }: { causeId: string; answer: CheckAnswer | null }) =>
+      answer(
+        PUT("/api/boots/{id}/answers/{cause}", {
+          params: { path: { id: bootId, cause: causeId } },
+          body: { answer: found },
+        }),
+      ),
+    onSuccess: (diagnosis) => {
+      queries.setQueryData(["boot", bootId, "diagnosis"], diagnosis);
+      for (const key of [["board", boardId], ["bench"]]) void queries.invalidateQueries({ queryKey: key });
+    },
+  });
 };
 
 /** Hears from the server which boot changed and asks again for what the page shows of it. */

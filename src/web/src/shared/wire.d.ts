@@ -1005,47 +1005,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boards/{id}/first-boot": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["FirstBootInput"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Preparation"];
-                    };
-                };
-            };
-        };
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/boards/{id}/first-boot.zip": {
         parameters: {
             query?: never;
@@ -1357,6 +1316,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boards/{id}/first-boot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FirstBootInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Preparation"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/first-boot/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FirstBootInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FirstBootPreview"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -1565,46 +1606,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boots/{id}/lines": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: {
-            parameters: {
-                query?: {
-                    from?: number;
-                    count?: number;
-                };
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["LinesView"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/boots/{id}/log": {
         parameters: {
             query?: never;
@@ -1798,6 +1799,85 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: number;
+                    count?: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LinesView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query: {
+                    text: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FoundLines"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boots/{id}/diagnosis": {
         parameters: {
             query?: never;
@@ -1823,6 +1903,85 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Diagnosis"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/answers/{cause}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    cause: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["AnswerInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Diagnosis"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mend"][];
                     };
                 };
             };
@@ -3052,6 +3211,9 @@ export interface components {
             colour: null | string;
             carries: string;
         };
+        AnswerInput: {
+            answer: null | components["schemas"]["CheckAnswer"];
+        };
         Arrival: {
             id: string;
             kind: components["schemas"]["ArrivalKind"];
@@ -3192,6 +3354,7 @@ export interface components {
             nickname: string;
             model: string;
             placket: components["schemas"]["PlacketStage"][];
+            waits: components["schemas"]["BoardWaits"];
             word: string;
             /** Format: double */
             seconds: null | number;
@@ -3220,6 +3383,8 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @enum {unknown} */
+        BoardWaits: "look" | "keep" | "boot" | "time" | "card" | "nothing";
         BootNote: {
             /** Format: int32 */
             milliseconds: number;
@@ -3435,6 +3600,8 @@ export interface components {
             before: null | string;
             after: null | string;
         };
+        /** @enum {unknown} */
+        CheckAnswer: "yes" | "no" | "unseen" | null;
         CheckedEdit: {
             rightName: null | string;
             traps: components["schemas"]["FileTrap"][];
@@ -3484,6 +3651,14 @@ export interface components {
             revision: null | string;
             /** Format: int32 */
             memoryMiB: null | number;
+        };
+        ColouredRun: {
+            /** Format: int32 */
+            from: number;
+            /** Format: int32 */
+            length: number;
+            colour: null | string;
+            bold: boolean;
         };
         Connected: {
             /** Format: int32 */
@@ -3624,6 +3799,11 @@ export interface components {
             line: number;
             text: string;
             says: null | string;
+            /**
+             * Format: int32
+             * @default 1
+             */
+            times: number;
         };
         Facts: {
             architecture: null | string;
@@ -3731,6 +3911,11 @@ export interface components {
             /** Format: int32 */
             version?: null | number;
         };
+        FirstBootPreview: {
+            files: components["schemas"]["FileView"][];
+            notes: string[];
+            problems: components["schemas"]["FieldProblem"][];
+        };
         FirstLoaderPlace: {
             /** Format: int64 */
             at: number;
@@ -3745,6 +3930,11 @@ export interface components {
         };
         FolderInput: {
             path: string;
+        };
+        FoundLines: {
+            /** Format: int32 */
+            count: number;
+            lines: number[];
         };
         FoundLoader: {
             name: string;
@@ -3905,6 +4095,7 @@ export interface components {
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
+            rows: components["schemas"]["SettingRow"][];
             contradictions: string[];
         };
         KeptSettings: {
@@ -3933,6 +4124,7 @@ export interface components {
             /** Format: double */
             seconds: null | number;
             text: string;
+            runs: null | components["schemas"]["ColouredRun"][];
         };
         LinesView: {
             /** Format: int32 */
@@ -3981,6 +4173,11 @@ export interface components {
             /** Format: int64 */
             bytes: number;
         };
+        Mend: {
+            causeId: string;
+            where: string;
+            edit: components["schemas"]["FileEdit"];
+        };
         MissingFile: {
             imageId: string;
             title: string;
@@ -4001,6 +4198,14 @@ export interface components {
         NextCheck: {
             what: string;
             why: string;
+            causeId?: null | string;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            minutes: number;
+            ifYes?: null | string;
+            ifNo?: null | string;
         };
         NextLook: {
             id: string;
@@ -4144,6 +4349,7 @@ export interface components {
             fix: string;
             correction: null | string;
             caution: null | string;
+            answer?: null | components["schemas"]["CheckAnswer"];
         };
         Reason: {
             rule: string;
@@ -4236,6 +4442,14 @@ export interface components {
             look: string;
             answer: string;
         };
+        SettingRow: {
+            name: string;
+            value: null | string;
+            standing: components["schemas"]["Standing"];
+            source: string;
+            /** Format: int32 */
+            line?: null | number;
+        };
         Shelves: {
             /** Format: int32 */
             models: number;
@@ -4245,6 +4459,8 @@ export interface components {
             logs: number;
             /** Format: int32 */
             rules: number;
+            /** Format: int32 */
+            parts: number;
         };
         SimulatedCardSetup: {
             /** Format: int32 */
@@ -4271,6 +4487,8 @@ export interface components {
             /** Format: double */
             seconds: number;
         };
+        /** @enum {unknown} */
+        Standing: "proven" | "claimed" | "differs" | "unknown";
         /** Format: binary */
         Stream: string;
         Supply: {

@@ -1,12 +1,22 @@
 import { Button } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import type { BoardView, SeamStep } from "./api";
-import { ProblemNote } from "./ProblemNote";
-import { useChooseImage, useCorrect, useStartBoot } from "./queries";
-import { useLateGo } from "./useLateGo";
+import type { BoardView, SeamStep } from "../shared/api";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useChooseImage, useCorrect, useStartBoot } from "../shared/queries";
+import { useLateGo } from "../shared/useLateGo";
+import styles from "./NextThing.module.css";
 
 /** The next thing: one action, why, how long it takes, and the caution if there is one. */
-export function NextPanel({ view, step }: { view: BoardView; step: SeamStep }) {
+export function NextThing({
+  view,
+  step,
+  strip = false,
+}: {
+  view: BoardView;
+  step: SeamStep;
+  /** Whether it lies as a strip however wide the window is. */
+  strip?: boolean;
+}) {
   const next = view.next[step];
   const board = view.board;
   const go = useNavigate();
@@ -47,20 +57,21 @@ export function NextPanel({ view, step }: { view: BoardView; step: SeamStep }) {
     }
   };
   return (
-    <aside className="next-thing" aria-label="The next thing">
-      <p className="kicker">The next thing</p>
+    <section className={`${styles.next} ${strip ? "" : styles.stands}`} aria-label="The next thing">
       <h2>{next.title}</h2>
-      {next.why.map((sentence) => (
-        <p key={sentence}>{sentence}</p>
-      ))}
+      <div className={styles.why}>
+        {next.why.map((sentence) => (
+          <p key={sentence}>{sentence} </p>
+        ))}
+        {next.caution && <p className={styles.caution}>{next.caution}</p>}
+      </div>
       {next.label && (
-        <Button className="next-button" onClick={act} disabled={busy}>
+        <Button className={styles.button ?? ""} onClick={act} disabled={busy}>
           <span>{next.label}</span>
           {next.minutes > 0 && <span>{next.minutes} min</span>}
         </Button>
       )}
       <ProblemNote error={chooseImage.error ?? correct.error ?? start.error} />
-      {next.caution && <p className="caution">{next.caution}</p>}
-    </aside>
+    </section>
   );
 }

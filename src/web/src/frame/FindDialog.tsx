@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { useBench, useBoots, useCatalogue, useRules } from "./queries";
-import { day, stepNames, steps } from "./words";
+import { useBench, useBoots, useCatalogue, useRules } from "../shared/queries";
+import { day, stepNames, steps } from "../shared/words";
 
 /** Finds boards, steps, cards, images, causes and logs by what their names hold. */
-export function FindDialog({ onClose }: { onClose: () => void }) {
+export default function FindDialog({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const bench = useBench();
   const catalogue = useCatalogue();

@@ -2,19 +2,24 @@ import { Modal } from "react-bootstrap";
 
 const keys: [string, string][] = [
   ["/", "find anything"],
-  ["b", "the bench"],
+  ["b", "the bench; on a board's pages it opens and folds beside them"],
+  ["shift+b", "all boards"],
   ["a", "put a board on the bench"],
   ["1 to 7", "the steps"],
   ["[ and ]", "previous and next board"],
   ["p", "in Boot: power applied or taken; of a simulated board, its switch"],
   ["space", "in Boot: mark what you see"],
   ["e and shift+e", "in Boot: next and previous evidence"],
+  ["s, t", "in Boot: next stage, next start; with shift the previous"],
+  ["Home, End", "in Boot: first and last line"],
+  ["f", "in Boot: find in this log"],
+  ["w", "in Boot: wrap long lines, or scroll them sideways"],
   ["l", "in Boot: large, readable across the room"],
   ["?", "this list"],
 ];
 
 /** All single keys. */
-export function KeysDialog({ onClose }: { onClose: () => void }) {
+export default function KeysDialog({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} aria-labelledby="keys-title" animation={false}>
       <Modal.Body className="find">

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { Catalogue, ConsoleLevel, PartInput } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddPart, usePorts, useRemove } from "../shared/queries";
+import { useAddPart, usePorts } from "../shared/queries";
 
 const nothing: PartInput = {
   kind: "supply",
@@ -17,15 +17,9 @@ const nothing: PartInput = {
   usb: null,
 };
 
-/** Adds a supply, a part or a console adapter of one's own by what is printed on it, and takes such away. */
+/** Adds a supply, a part or a console adapter of one's own by what is printed on it. */
 export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded: (kind: string, id: string) => void }) {
   const add = useAddPart();
-  const remove = useRemove();
-  const own = [
-    ...catalogue.supplies.map((p) => ({ kind: "supply", ...p }) as const),
-    ...catalogue.parts.map((p) => ({ kind: "part", ...p }) as const),
-    ...catalogue.adapters.map((p) => ({ kind: "adapter", ...p }) as const),
-  ].filter((p) => p.id.startsWith("own-"));
   const [part, setPart] = useState(nothing);
   const ports = usePorts(part.kind === "adapter");
   const plugged = ports.data?.filter((p) => p.adapter !== null) ?? [];
@@ -139,25 +133,7 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
       >
         Add it
       </Button>
-      {own.length > 0 && (
-        <ul aria-label="Your own">
-          {own.map((p) => (
-            <li key={p.id}>
-              {p.name}{" "}
-              <Button
-                variant="outline-secondary"
-                size="sm"
-                disabled={remove.isPending}
-                aria-label={`Remove ${p.name}`}
-                onClick={() => remove.mutate(p)}
-              >
-                Remove
-              </Button>
-            </li>
-          ))}
-        </ul>
-      )}
-      <ProblemNote error={add.error ?? remove.error} />
+      <ProblemNote error={add.error} />
     </details>
   );
 }

@@ -1,0 +1,164 @@
+import { useState } from "react";
+import { Form } from "react-bootstrap";
+import { Link } from "react-router";
+import type { BoardView, Preparation } from "../shared/api";
+import { binary, duration } from "../shared/words";
+import styles from "./Prepare.module.css";
+
+type School = Preparation["schools"][number];
+
+const names: Record<School["school"] & string, string> = {
+  "one-card": "One system on the card",
+  "boot-menu": "Several systems behind a boot menu",
+  "loader-on-card": "Loader on the card, system on another medium",
+  "flash-later": "Proven on the card, then into soldered flash",
+};
+
+/** The card and how it is laid out: one choice, drawn to scale. */
+export function CardLayout({
+  view,
+  preparation: p,
+  recovery,
+  onRecovery,
+}: {
+  view: BoardView;
+  preparation: Preparation;
+  recovery: number;
+  onRecovery: (mebibytes: number) => void;
+}) {
+  const [chosen, setChosen] = useState("one-card");
+  const school = p.schools.find((s) => s.school === chosen) ?? p.schools[0];
+  const { card, times } = p;
+  return (
+    <section aria-labelledby="card-title">
+      <h2 id="card-title" className={styles.first}>
+        The card
+      </h2>
+      {!card && (
+        <p className="lead">
+          No card is in this board yet. <Link to={`/boards/${view.board.id}/identify`}>Say which card</Link>
+        </p>
+      )}
+      <div className={styles.layout}>
+        <Form.Group controlId="layout">
+          <Form.Label>How it is laid out</Form.Label>
+          <Form.Select value={chosen} onChange={(e) => setChosen(e.target.value)}>
+            {p.schools.map((s) => (
+              <option key={s.school} value={s.school}>
+                {names[s.school as keyof typeof names]}
+                {s.against.length > 0 ? ": does not fit here" : ""}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+        <Form.Group controlId="recovery">
+          <Form.Label>Kept for recovery at the end, MiB</Form.Label>
+          <Form.Control
+            type="number"
+            min={0}
+            max={1048576}
+            value={recovery}
+            onChange={(e) => onRecovery(Number(e.target.value))}
+          />
+        </Form.Group>
+      </div>
+      {school && <LayoutDrawing school={school} cardBytes={card?.cardBytes ?? 0} />}
+      {school?.against.map((a) => (
+        <p key={a} className="refused">
+          {a}
+        </p>
+      ))}
+      {card && times && (
+        <p>
+          {view.imageTitle} on a {card.cardGb} GB card: {binary(card.cardBytes)}
+          {card.cardMostBytes > card.cardBytes && ` to ${binary(card.cardMostBytes)}`}
+          {card.measuredCards > 0
+            ? `, as ${card.measuredCards} measured cards held of their label`
+            : ", not measured yet"}
+          .{" "}
+          {!card.fits
+            ? "The image does not fit on this card."
+            : !card.hasRoom
+              ? "It fits, but updates will not."
+              : "It fits, with room for updates."}{" "}
+          {card.growsToBytes > card.imageBytes
+            ? `At the first boot the root grows to ${binary(card.growsToBytes)}`
+            : `The root stays at ${binary(card.growsToBytes)}, as the image has it`}
+          ; the file system leaves {binary(card.usableBytes)} of that to fill.{" "}
+          {times.downloadSeconds > 0 && `Download ${duration(times.downloadSeconds)}, `}write{" "}
+          {duration(times.writeSeconds)}, read back {duration(times.readBackSeconds)}; the slowest link is{" "}
+          {times.slowestLink}.{" "}
+          <span className="quiet">
+            {times.learnt > 0
+              ? `Learnt from ${times.learnt === 1 ? "your last write" : `your last ${times.learnt} writes`}.`
+              : "As speed class 10 promises; your own writes will correct it."}
+          </span>
+        </p>
+      )}
+      {school && school.steps.length > 0 && (
+        <details className={styles.told}>
+          <summary>What to mind with this layout</summary>
+          <ul>
+            {school.steps.map((t) => (
+              <li key={t}>{t}</li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </section>
+  );
+}
+
+/** The parts of each medium to scale; what stays free is told. */
+function LayoutDrawing({ school, cardBytes }: { school: School; cardBytes: number }) {
+  const media = [...new Set(school.parts.map((p) => p.medium))];
+  return (
+    <div className={styles.drawing}>
+      {media.map((medium) => {
+        const parts = school.parts.filter((p) => p.medium === medium);
+        const used = parts.reduce((sum, p) => sum + p.bytes, 0);
+        const whole = Math.max(used, medium === "card" ? cardBytes : 0);
+        const free = whole - used;
+        return (
+          <figure key={medium}>
+            <div
+              className={styles.strip}
+              role="img"
+              aria-label={`${medium}: ${parts.map((p) => `${p.name} ${binary(p.bytes)}`).join(", ")}${free > 0 ? `, free ${binary(free)}` : ""}`}
+            >
+              {parts.map((p, n) => (
+                <span
+                  key={p.name}
+                  className={
+                    p.name.startsWith("Room for updates") ? styles.updates : n % 2 === 0 ? styles.even : styles.odd
+                  }
+                  style={{ width: `${(p.bytes / Math.max(1, whole)) * 100}%` }}
+                />
+              ))}
+            </div>
+            <figcaption>
+              {medium.charAt(0).toUpperCase() + medium.slice(1)}:
+              {parts.map((p, n) => (
+                <span key={p.name}>
+                  <i
+                    aria-hidden="true"
+                    className={
+                      p.name.startsWith("Room for updates") ? styles.updates : n % 2 === 0 ? styles.even : styles.odd
+                    }
+                  />
+                  {p.name}, {binary(p.bytes)}
+                </span>
+              ))}
+              {free > 0 && (
+                <span>
+                  <i aria-hidden="true" />
+                  Free, {binary(free)}
+                </span>
+              )}
+            </figcaption>
+          </figure>
+        );
+      })}
+    </div>
+  );
+}
