@@ -18,20 +18,26 @@ export const test = base.extend<{ provoked: RegExp | undefined }>({
 
 export { expect };
 
-/** Puts a simulated Quill V on the bench through the form. */
-export async function putOnBench(page: Page, nickname: string, fault: string) {
+/** Puts a Quill V on the bench through the form, says what is connected to it, and opens Match. It is simulated with a fault, or a real one. */
+export async function putOnBench(page: Page, nickname: string, fault: string | null) {
   await page.goto("/boards/new");
   await page.getByLabel("Nickname").fill(nickname);
   await page.getByLabel("Model").selectOption({ label: "Quillon Quill V" });
   await page.getByRole("radio", { name: /QUILL-V B/ }).check();
   await page.getByRole("radio", { name: "4 GB" }).check();
-  await page.getByLabel(/Card, as its label says/).fill("32");
-  await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
-  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
-  await page.getByLabel("A simulated board, to try and to practise with").check();
-  await page.getByLabel("Fault put into it").selectOption({ label: fault });
+  if (fault !== null) {
+    await page.getByLabel("A simulated board, to try and to practise with").check();
+    await page.getByLabel("Fault put into it").selectOption({ label: fault });
+  }
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await expect(page.getByRole("heading", { level: 1, name: nickname })).toBeVisible();
+  await steps(page).getByRole("link", { name: "Identify" }).click();
+  await page.getByLabel(/Card, as its label says/).fill("32");
+  await page.getByLabel("Supply", { exact: true }).selectOption({ label: "5 V, 3 A with USB-C" });
+  await page.getByLabel("Console adapter", { exact: true }).selectOption({ label: "USB adapter, 3.3 V" });
+  await page.getByRole("button", { name: "Save what changed" }).click();
+  await expect(page.getByText("Saved.")).toBeVisible();
+  await steps(page).getByRole("link", { name: "Match" }).click();
 }
 
 /** Says that the card of the board that is shown was written elsewhere. */
@@ -44,8 +50,21 @@ export async function tellWritten(page: Page) {
 /** The seam. */
 export const steps = (page: Page) => page.getByRole("navigation", { name: "Steps of the work" });
 
-/** The panel of the next thing. */
-export const next = (page: Page) => page.getByRole("complementary", { name: "The next thing" });
+/** The strip of the next thing. */
+export const next = (page: Page) => page.getByRole("region", { name: "The next thing" });
+
+/** The check that Diagnose asks in its place. */
+export const check = (page: Page) => page.getByRole("region", { name: "The next check" });
+
+/** The causes on Diagnose, the likeliest first. */
+export const causes = (page: Page) => page.getByRole("list", { name: /^Causes/ }).locator("> li");
+
+/** The console line that was gone to. */
+export const target = (page: Page) => page.locator("[data-line][aria-current]");
+
+/** Opens a group of the first-boot settings. */
+export const openGroup = (page: Page, name: string) =>
+  page.locator("details", { has: page.locator("summary strong", { hasText: name }) }).locator("> summary").click();
 
 /** No accessibility finding on what is shown (WCAG 2.2 A and AA), in both themes: the second differs by its colours alone. */
 export async function expectAccessible(page: Page) {

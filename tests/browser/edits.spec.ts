@@ -8,6 +8,8 @@ test.use({ provoked: /status of 412/ });
 async function putBoard(page: Page, nickname: string) {
   await page.goto("/boards/new");
   await page.getByLabel("Nickname").fill(nickname);
+  await page.getByLabel("Model").selectOption({ label: "Wickerby Thimble" });
+  await page.getByRole("radio").first().check();
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await expect(page.getByRole("heading", { level: 1, name: nickname })).toBeVisible();
   await page.goto(page.url().replace(/match$/, "identify"));

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
-import { expect, next, putOnBench, steps, tellWritten, test } from "./bench";
+import { causes, check, expect, expectAccessible, next, target, putOnBench, steps, tellWritten, test } from "./bench";
 
 const log = (name: string) => resolve(import.meta.dirname, `../logs/${name}/console.log`);
 
@@ -23,13 +23,21 @@ test("from the bench to kept settings, over one fault", async ({ page }) => {
   await next(page).getByRole("button", { name: /Boot it/ }).click();
   await expect(page.getByRole("status").filter({ hasText: "Stopped at root" })).toBeVisible();
   await expect(next(page)).toContainText("Root not found, 9");
-  await expect(page.locator(".console-line.evidence").filter({ hasText: "PARTUUID=5e1c04aa-02 does not exist" })).toBeVisible();
+  await expect(page.locator("[data-evidence]").filter({ hasText: "PARTUUID=5e1c04aa-02 does not exist" })).toBeVisible();
 
   // Diagnose: the same cause with its lines, the check and the fix.
   await page.getByRole("link", { name: "Diagnose" }).first().click();
   const cause = page.getByRole("listitem").filter({ has: page.getByRole("heading", { name: "Root not found" }) });
   await expect(cause).toContainText("Gave up waiting for root file system device");
-  await expect(cause).toContainText("Compare PARTUUID=5e1c04aa-02 with the partitions of this card");
+  await expect(check(page)).toContainText("Compare PARTUUID=5e1c04aa-02 with the partitions of this card");
+
+  // The person looks; what was found stands at the cause and can be taken back.
+  await check(page).getByRole("button", { name: "It was not" }).click();
+  await expect(cause).toContainText("You looked: it was not so.");
+  await cause.getByRole("button", { name: "Take it back" }).click();
+  await check(page).getByRole("button", { name: "It was so" }).click();
+  await expect(cause).toContainText("You looked: it was so.");
+  await expectAccessible(page);
 
   // Correct it and boot again, to the login.
   await next(page).getByRole("button", { name: /Correct it/ }).click();
@@ -84,11 +92,11 @@ test("a real log is told why, with the lines that prove it", async ({ page }) =>
   await page.getByLabel(/A console log/).setInputFiles(log("armhf-dtb-file-missing-1"));
   await expect(page.getByRole("status").filter({ hasText: "Stopped at second loader" })).toBeVisible();
   await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Diagnose" }).click();
-  const first = page.locator(".cause.first");
+  const first = causes(page).first();
   await expect(first.getByRole("heading")).toHaveText("Device tree missing");
   await expect(first).toContainText("Failed to load '/dtb/board-v2.dtb'");
   await first.getByRole("link", { name: "Line 34" }).click();
-  await expect(page.locator(".console-line.target")).toContainText("Failed to load '/dtb/board-v2.dtb'");
+  await expect(target(page)).toContainText("Failed to load '/dtb/board-v2.dtb'");
 });
 
 test("a log with escapes and markup is shown as text", async ({ page }) => {
@@ -109,7 +117,7 @@ test("a log dropped on a console becomes the newest boot", async ({ page }) => {
     data.items.add(new File(["error: no such device: 7c1e.\r\ngrub rescue> "], "dropped.log"));
     return data;
   });
-  await page.dispatchEvent(".drop-field", "drop", { dataTransfer: transfer });
-  await expect(page.getByText("Attempt 3, from dropped.log")).toBeVisible();
+  await page.getByRole("region", { name: "Console" }).dispatchEvent("drop", { dataTransfer: transfer });
+  await expect(page.getByText("attempt 3 from dropped.log")).toBeVisible();
   await expect(next(page)).toContainText("Loader configuration missing");
 });

@@ -61,18 +61,18 @@ test("a board without a card gets one from its device tree, asking only for the 
   await expect(page.getByRole("combobox", { name: "Model" })).toHaveValue("quince-pip-1");
 
   await page.goto("/cards#quince-pip-1");
-  const card = page.locator("#quince-pip-1");
-  await card.locator("summary").click();
+  const card = page.getByRole("group", { name: /^Details of .*Pip 1/ });
   await expect(card.getByRole("rowheader", { name: "A", exact: true })).toBeVisible();
   const download = page.waitForEvent("download");
-  await card.getByRole("link", { name: "Take this card as YAML" }).click();
+  await page.getByRole("checkbox", { name: /^Choose .*Pip 1/ }).check();
+  await page.getByRole("link", { name: "Take as YAML" }).click();
   const file = await (await download).path();
-  await card.getByRole("button", { name: "Take Pip 1 off the shelf" }).click();
-  await expect(card).toHaveCount(0);
+  await page.getByRole("button", { name: "Remove it" }).click();
+  await expect(page.locator("#quince-pip-1")).toHaveCount(0);
   await page.getByLabel("Bring in a card or a pack").setInputFiles(file);
   await expect(page.getByText("Added: quince-pip-1.")).toBeVisible();
-  await page.locator("#quince-pip-1 summary").click();
-  await page.getByRole("button", { name: "Take Pip 1 off the shelf" }).click();
+  await page.getByRole("checkbox", { name: /^Choose .*Pip 1/ }).check();
+  await page.getByRole("button", { name: "Remove it" }).click();
   await expect(page.locator("#quince-pip-1")).toHaveCount(0);
 });
 

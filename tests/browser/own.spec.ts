@@ -66,10 +66,13 @@ async function bring(page: Page, what: string) {
 async function bootToLogin(page: Page) {
   const { path, play } = await terminal();
   await steps(page).getByRole("link", { name: "Boot" }).click();
-  const again = page.getByRole("button", { name: "Other console" });
+  const again = page.getByRole("button", { name: "Log", exact: true });
   const port = page.getByRole("radio", { name: "A serial port" });
   await expect(again.or(port)).toBeVisible();
-  if (await again.isVisible()) await again.click();
+  if (await again.isVisible()) {
+    await again.click();
+    await page.getByRole("button", { name: "Other console" }).click();
+  }
   await port.check();
   await page.getByLabel(/Port, or another path/).fill(path);
   await page.getByLabel(/Speed, bits a second/).fill("115200");

@@ -1,4 +1,4 @@
-import { expect, expectAccessible, next, putOnBench, steps, tellWritten, test } from "./bench";
+import { expect, expectAccessible, next, putOnBench, steps, target, tellWritten, test } from "./bench";
 
 const views = [
   "/",
@@ -13,7 +13,9 @@ const views = [
   "/images",
   "/cards",
   "/logs",
+  "/parts",
   "/rules",
+  "/changes",
 ];
 
 for (const view of views)
@@ -55,6 +57,7 @@ test("hands on the keyboard reach everything", async ({ page }) => {
   await page.keyboard.type("device tree of another");
   await page.keyboard.press("Enter");
   await expect(page).toHaveURL(/rules#dtb-wrong-board/);
+  await expect(page.getByRole("heading", { level: 1, name: "Rule book" })).toBeVisible();
   await page.keyboard.press("b");
   await expect(page.getByRole("heading", { level: 1, name: "The bench" })).toBeVisible();
   await page.keyboard.press("a");
@@ -65,12 +68,11 @@ test("hands on the keyboard reach everything", async ({ page }) => {
 
 test("evidence is walked through with e, and the large mode comes and goes with l", async ({ page }) => {
   await page.goto("/boards/bramley/boot");
-  const target = page.locator(".console-line.target");
-  await expect(target).toContainText("Gave up waiting for root");
+  await expect(target(page)).toContainText("Gave up waiting for root");
   await page.keyboard.press("e");
-  await expect(target).toContainText("does not exist");
+  await expect(target(page)).toContainText("does not exist");
   await page.keyboard.press("Shift+E");
-  await expect(target).toContainText("Gave up waiting for root");
+  await expect(target(page)).toContainText("Gave up waiting for root");
   await page.keyboard.press("l");
   await expect(page.getByRole("button", { name: /Small/ })).toBeVisible();
   await expectAccessible(page);
@@ -98,7 +100,7 @@ test("a supply that is too weak is told before power", async ({ page }) => {
   await putOnBench(page, "Crab", "none");
   await next(page).getByRole("button", { name: /Take it/ }).click();
   await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Identify" }).click();
-  await page.getByLabel("Supply").selectOption({ label: "5 V, 1 A with micro USB" });
+  await page.getByLabel("Supply", { exact: true }).selectOption({ label: "5 V, 1 A with micro USB" });
   await page.getByRole("button", { name: "Save what changed" }).click();
   await tellWritten(page);
   await expect(next(page)).toContainText("This supply ends in micro USB; the board takes USB-C.");
@@ -126,7 +128,10 @@ test.describe("input that cannot be used", () => {
     await expect(page.getByRole("alert").filter({ hasText: "There is no such device." })).toBeVisible();
     await page.goto("/boards/new");
     await page.getByLabel("Nickname").fill("bramley");
+    await page.getByLabel("Model").selectOption({ label: "Wickerby Thimble" });
+    await page.getByRole("radio", { name: /^THIMBLE/i }).first().check();
     await page.getByRole("button", { name: "Put it on the bench" }).click();
     await expect(page.getByRole("alert")).toContainText(/bramley is taken.\s*Choose another one./);
+    await expect(page.getByRole("alert")).toBeFocused();
   });
 });

@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { tmpdir } from "node:os";
-import { expect, expectAccessible, next, putOnBench, steps, test } from "./bench";
+import { expect, expectAccessible, next, openGroup, putOnBench, steps, test } from "./bench";
 
 /** Takes an image for the board that is shown. */
 async function take(page: import("@playwright/test").Page, title: string) {
@@ -25,7 +25,9 @@ test("an image goes onto a card with its first-boot files, and the board starts 
   await page.getByLabel("User", { exact: true }).fill("warden");
   await page.getByLabel("Password", { exact: true }).fill("correct horse battery");
   await page.getByLabel("Remote login").check();
+  await openGroup(page, "Where it stands");
   await page.getByLabel("Time zone").fill("Europe/Lisbon");
+  await openGroup(page, "Recipes");
   await page.getByLabel("Frost sentinel, logging to memory").check();
   await page.getByRole("button", { name: "Set this" }).click();
   await expect(page.getByText("Set. Passwords are kept only")).toBeVisible();
@@ -38,13 +40,14 @@ test("an image goes onto a card with its first-boot files, and the board starts 
   await expectAccessible(page);
 
   await page.getByLabel("Slot", { exact: true }).selectOption("slot-1");
-  await page.getByRole("button", { name: "Erase and write" }).click();
+  await page.getByRole("button", { name: "Write this card" }).click();
   await expect(page.getByRole("progressbar")).toBeVisible();
   // Writing goes on while the page is elsewhere.
   await page.goto("/");
   await page.goBack();
   await expect(page.getByText(/^Ready: Fallow 12 server \(stand-in\) in 32 GB card, sound/)).toBeVisible({ timeout: 120_000 });
-  await page.getByText("Dry boot from this very card: it boots").click();
+  await expect(page.getByRole("list", { name: "What was proven" })).toContainText("Dry boot from this very card: it boots.");
+  await page.getByText("Its links, one by one").click();
   await expect(page.getByRole("list", { name: "Links of the boot chain" }).first()).toBeVisible();
   await expectAccessible(page);
 
@@ -65,7 +68,7 @@ for (const [slot, checkSize, said] of [
     await take(page, "Tallow 4 minimal");
     await page.getByLabel("Slot", { exact: true }).selectOption(slot);
     if (checkSize) await page.getByLabel("Check first whether it is as large").check();
-    await page.getByRole("button", { name: "Erase and write" }).click();
+    await page.getByRole("button", { name: "Write this card" }).click();
     await expect(page.getByRole("alert")).toContainText(said, { timeout: 150_000 });
     await expectAccessible(page);
   });
@@ -83,8 +86,10 @@ test("a file that comes back from an editor is mended", async ({ page }) => {
 
 test("the files are taken as a zip, and a recipe as YAML", async ({ page }) => {
   await page.goto("/boards/bramley/prepare");
+  await openGroup(page, "Where it stands");
   await page.getByLabel("Keyboard").fill("pt");
   await page.getByRole("button", { name: "Set this" }).click();
+  await openGroup(page, "Recipes");
   const zip = page.waitForEvent("download");
   await page.getByRole("link", { name: "Take the files as a zip" }).click();
   const file = readFileSync(await (await zip).path());

@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
 import { readFileSync } from "node:fs";
-import { expect, expectAccessible, next, putOnBench, steps, tellWritten, test } from "./bench";
+import { causes, expect, expectAccessible, openGroup, next, putOnBench, steps, tellWritten, test } from "./bench";
 
 const done = (page: import("@playwright/test").Page, step: string) =>
   steps(page).getByRole("link", { name: new RegExp(`${step}.*done`) });
@@ -21,7 +21,7 @@ test.describe("choosing, writing and wiring are three things", () => {
     // Half written: stopped in the middle.
     await steps(page).getByRole("link", { name: "Prepare" }).click();
     await page.getByLabel("Slot", { exact: true }).selectOption("slot-6");
-    await page.getByRole("button", { name: "Erase and write" }).click();
+    await page.getByRole("button", { name: "Write this card" }).click();
     await expect(page.getByRole("progressbar", { name: /^Writing/ })).toBeVisible({ timeout: 60_000 });
     await expect(next(page).getByRole("heading")).toHaveText("Wait for the card");
     await page.getByRole("button", { name: "Stop", exact: true }).click();
@@ -31,7 +31,7 @@ test.describe("choosing, writing and wiring are three things", () => {
 
     // Written and read back; then wires and supply, then power.
     await page.getByLabel("Slot", { exact: true }).selectOption("slot-1");
-    await page.getByRole("button", { name: "Erase and write" }).click();
+    await page.getByRole("button", { name: "Write this card" }).click();
     await expect(page.getByText(/^Ready: Fallow 12 server \(stand-in\)/)).toBeVisible({ timeout: 150_000 });
     await expect(done(page, "Prepare")).toBeVisible();
     await expect(done(page, "Connect")).toHaveCount(0);
@@ -62,6 +62,7 @@ test.describe("what was typed", () => {
     // Another window sets a time zone meanwhile.
     const other = await context.newPage();
     await other.goto(page.url());
+    await openGroup(other, "Where it stands");
     await other.getByLabel("Time zone").fill("Europe/Lisbon");
     await other.getByRole("button", { name: "Set this" }).click();
     await expect(other.getByText("Set. Passwords are kept only")).toBeVisible();
@@ -71,16 +72,18 @@ test.describe("what was typed", () => {
     await expect(page.getByText("Changed in another window meanwhile.")).toBeVisible();
     await expect(page.getByText("The time zone was set to Europe/Lisbon.")).toBeVisible();
     await expect(page.getByLabel("Host name")).toHaveValue("frost-west");
+    await openGroup(page, "Where it stands");
     await expect(page.getByLabel("Time zone")).toHaveValue("Europe/Lisbon");
     await page.getByRole("button", { name: "Set this" }).click();
     await expect(page.getByText("Set. Passwords are kept only")).toBeVisible();
     await page.reload();
     await expect(page.getByLabel("Host name")).toHaveValue("frost-west");
+    await openGroup(page, "Where it stands");
     await expect(page.getByLabel("Time zone")).toHaveValue("Europe/Lisbon");
 
     // What was typed and not set yet is set before the card is written.
     await page.getByLabel("Keyboard").fill("pt");
-    await page.getByRole("button", { name: "Set, erase and write" }).click();
+    await page.getByRole("button", { name: "Write this card" }).click();
     await expect(page.getByText(/^Ready: Fallow 12 server/)).toBeVisible({ timeout: 150_000 });
     await page.reload();
     await expect(page.getByLabel("Keyboard")).toHaveValue("pt");
@@ -105,16 +108,7 @@ test("on a real board p marks power, and only a deliberate act ends the capture"
   await putOnBench(page, "Pomander", "none");
   const ports = (await (await page.request.get("/api/ports")).json()) as { path: string; name: string }[];
   const port = ports.find((p) => p.name.includes("Pomander"))!.path;
-  await page.goto("/boards/new");
-  await page.getByLabel("Nickname").fill("Medlar real");
-  await page.getByLabel("Model").selectOption({ label: "Quillon Quill V" });
-  await page.getByRole("radio", { name: /QUILL-V B/ }).check();
-  await page.getByRole("radio", { name: "4 GB" }).check();
-  await page.getByLabel(/Card, as its label says/).fill("32");
-  await page.getByLabel("Supply").selectOption({ label: "5 V, 3 A with USB-C" });
-  await page.getByLabel("Console adapter").selectOption({ label: "USB adapter, 3.3 V" });
-  await expect(page.getByLabel("A simulated board, to try and to practise with")).not.toBeChecked();
-  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await putOnBench(page, "Medlar real", null);
   await next(page).getByRole("button", { name: /Take it/ }).click();
   await tellWritten(page);
   await steps(page).getByRole("link", { name: "Connect" }).click();
@@ -129,6 +123,7 @@ test("on a real board p marks power, and only a deliberate act ends the capture"
   await expect(page.getByText("since power")).toBeVisible();
   await expect(page.getByRole("button", { name: /Power taken/ })).toBeVisible();
   await expectAccessible(page);
+  await page.getByRole("button", { name: "Log", exact: true }).click();
   await page.getByRole("button", { name: "End the capture" }).click();
   await expect(page.getByText("Ended by you.")).toBeVisible();
 });
@@ -143,8 +138,8 @@ test("a log that merely ends accuses nobody", async ({ page }) => {
     .setInputFiles({ name: "cut.log", mimeType: "text/plain", buffer: log.subarray(0, Math.floor(log.length / 3)) });
   await expect(page.getByRole("status").filter({ hasText: /Capture ended at/ })).toBeVisible();
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
-  await expect(page.locator(".cause.first")).toContainText("the capture ended on the way");
-  await expect(page.locator(".cause")).toHaveCount(1);
+  await expect(causes(page).first()).toContainText("the capture ended on the way");
+  await expect(causes(page)).toHaveCount(1);
   await expectAccessible(page);
 });
 
@@ -155,7 +150,8 @@ test("boards and logs are removed and taken back", async ({ page }) => {
   await page.getByLabel(/A console log/).setInputFiles(resolve(import.meta.dirname, "../logs/arm64-initrd-file-missing-1/console.log"));
   await expect(page.getByRole("region", { name: "Console" })).toContainText("U-Boot");
   await page.goto("/logs");
-  await page.getByRole("button", { name: "Remove the log of Jonagold, boot 1" }).click();
+  await page.getByRole("checkbox", { name: "Choose Jonagold, boot 1" }).check();
+  await page.getByRole("button", { name: "Remove it" }).click();
   await expect(page.getByRole("row").filter({ hasText: "Jonagold" })).toHaveCount(0);
   await expectAccessible(page);
   await page.getByRole("button", { name: /Take back boot 1 of Jonagold/ }).click();

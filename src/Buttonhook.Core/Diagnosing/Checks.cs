@@ -67,7 +67,7 @@ public static class Checks
     /// <summary>The check that moves the ranking most for its time, of those that nobody answered; when the leading cause is confirmed there is nothing more to ask.</summary>
     /// <param name="cut">Whether the capture ended on the way.</param>
     /// <param name="noText">Whether the log is no console text.</param>
-    internal static NextCheck Next(IReadOnlyList<RankedCause> causes, bool cut, bool noText)
+    public static NextCheck Next(IReadOnlyList<RankedCause> causes, bool cut, bool noText)
     {
         var top = causes[0];
         if (top.Id == RuleBook.None)

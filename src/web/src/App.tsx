@@ -2,6 +2,7 @@ import { lazy, Suspense, useState } from "react";
 import { Navigate, Route, Routes, useLocation, useNavigate } from "react-router";
 import { BoardEntry, BoardFrame } from "./frame/BoardFrame";
 import { BenchColumn } from "./frame/BenchColumn";
+import { FindDialog } from "./frame/FindDialog";
 import { useKeys } from "./shared/keys";
 import { useBench, useLiveBench } from "./shared/queries";
 import { steps } from "./shared/words";
@@ -16,7 +17,6 @@ const ImageShelfPage = lazy(() => import("./images/ImageShelfPage"));
 const LogDrawerPage = lazy(() => import("./consoles/LogDrawerPage"));
 const PartsPage = lazy(() => import("./connecting/PartsPage"));
 const RuleBookPage = lazy(() => import("./diagnosing/RuleBookPage"));
-const FindDialog = lazy(() => import("./frame/FindDialog"));
 const KeysDialog = lazy(() => import("./frame/KeysDialog"));
 
 /** From this width on the bench stays open beside a board's pages. */
@@ -92,10 +92,8 @@ export function App() {
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Suspense>
-      <Suspense>
-        {dialog === "find" && <FindDialog onClose={() => setDialog(null)} />}
-        {dialog === "keys" && <KeysDialog onClose={() => setDialog(null)} />}
-      </Suspense>
+      {dialog === "find" && <FindDialog onClose={() => setDialog(null)} />}
+      <Suspense>{dialog === "keys" && <KeysDialog onClose={() => setDialog(null)} />}</Suspense>
     </div>
   );
 }

@@ -1,3 +1,4 @@
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using FsCheck.Xunit;
 
@@ -13,7 +14,7 @@ public class ChecksTests
         var all = causes.Select(c => Cause(c.Id, c.Share)).ToList();
         return new(
             Outcome.Stopped,
-            Core.Consoles.Stage.Root,
+            Stage.Root,
             [],
             all,
             [],

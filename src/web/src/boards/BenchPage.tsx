@@ -56,7 +56,7 @@ export default function BenchPage() {
           )}
           <ul className={styles.boards}>
             {group.boards.map((b) => (
-              <BoardOnBench key={b.id} board={b} />
+              <BoardOnBench key={b.id} board={b} level={group.name === null ? 2 : 3} />
             ))}
           </ul>
         </section>
@@ -69,13 +69,14 @@ export default function BenchPage() {
   );
 }
 
-function BoardOnBench({ board: b }: { board: BoardSummary }) {
+function BoardOnBench({ board: b, level }: { board: BoardSummary; level: 2 | 3 }) {
+  const Name = level === 2 ? "h2" : "h3";
   return (
     <li>
       <div>
-        <h3>
+        <Name className={styles.name}>
           <Link to={`/boards/${b.id}`}>{b.nickname}</Link>
-        </h3>
+        </Name>
         <p className="quiet">{b.model}</p>
       </div>
       <div>

@@ -141,11 +141,8 @@ export function BootTools({
           Log
         </Dropdown.Toggle>
         <Dropdown.Menu>
-          <Dropdown.ItemText className={styles.source ?? ""}>
-            From <code>{boot.source}</code>, {boot.byteCount.toLocaleString("en")} bytes
-          </Dropdown.ItemText>
           <Dropdown.Item href={`/api/boots/${boot.id}/log`} download>
-            Save log
+            Save log, {boot.byteCount.toLocaleString("en")} bytes
           </Dropdown.Item>
           <Dropdown.Item as="button" type="button" onClick={onOther}>
             Other console

@@ -134,7 +134,7 @@ export function WatchedBoot({
             )}
             <span className={styles.origin}>
               {" "}
-              attempt {boot.number}
+              attempt {boot.number} from {boot.source}
               {boot.attempts.length > 1 ? `, ${boot.attempts.length} starts` : ""}
             </span>
           </p>

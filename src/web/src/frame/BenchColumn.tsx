@@ -99,7 +99,7 @@ export function BenchColumn({
           ) : (
             <p className={styles.kicker}>On the bench</p>
           )}
-          <BoardList boards={boards} text={text} />
+          <BoardList boards={boards} text={text} rail={rail} />
         </nav>
         <nav className={styles.foot} aria-label="Below the bench">
           <NavLink to="/boards/new">

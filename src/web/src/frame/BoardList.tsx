@@ -7,7 +7,16 @@ import { benchGroups, isGrouped } from "./groups";
 import { useStored } from "./useStored";
 
 /** The boards on the bench, each with its placket; many of them are grouped by what they wait for, and a group folds. */
-export function BoardList({ boards, text }: { boards: BoardSummary[]; text: string }) {
+export function BoardList({
+  boards,
+  text,
+  rail,
+}: {
+  boards: BoardSummary[];
+  text: string;
+  /** Whether there is only room for the plackets: a line parts the groups then. */
+  rail: boolean;
+}) {
   const [closed, setClosed] = useStored("closed-groups");
   const folded = (closed ?? "").split(" ").filter(Boolean);
   const compact = isGrouped(boards);
@@ -15,7 +24,7 @@ export function BoardList({ boards, text }: { boards: BoardSummary[]; text: stri
   if (boards.length > 0 && groups.every((g) => g.boards.length === 0))
     return <p className={styles.none}>No board has these words.</p>;
   return groups.map((group) => {
-    const isClosed = text === "" && group.waits !== null && folded.includes(group.waits);
+    const isClosed = !rail && text === "" && group.waits !== null && folded.includes(group.waits);
     const list = (
       <ul className={styles.list}>
         {group.boards.map((b) => (
@@ -42,14 +51,18 @@ export function BoardList({ boards, text }: { boards: BoardSummary[]; text: stri
     const { waits } = group;
     return (
       <section key={waits} aria-label={group.name}>
-        <button
-          type="button"
-          className={styles.group}
-          aria-expanded={!isClosed}
-          onClick={() => setClosed((isClosed ? folded.filter((f) => f !== waits) : [...folded, waits]).join(" "))}
-        >
-          <span>{group.name}</span> <span className="time">{group.boards.length}</span>
-        </button>
+        {rail ? (
+          <hr />
+        ) : (
+          <button
+            type="button"
+            className={styles.group}
+            aria-expanded={!isClosed}
+            onClick={() => setClosed((isClosed ? folded.filter((f) => f !== waits) : [...folded, waits]).join(" "))}
+          >
+            <span>{group.name}</span> <span className="time">{group.boards.length}</span>
+          </button>
+        )}
         {!isClosed && list}
       </section>
     );

@@ -5,7 +5,7 @@ import { useBench, useBoots, useCatalogue, useRules } from "../shared/queries";
 import { day, stepNames, steps } from "../shared/words";
 
 /** Finds boards, steps, cards, images, causes and logs by what their names hold. */
-export default function FindDialog({ onClose }: { onClose: () => void }) {
+export function FindDialog({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const bench = useBench();
   const catalogue = useCatalogue();
