@@ -44,7 +44,23 @@ public static class BenchApp
             .SetMinimumLevel(LogLevel.Warning)
             .AddFilter("Microsoft.AspNetCore.Diagnostics", LogLevel.None)
             .AddFilter("Microsoft.Extensions.Hosting", LogLevel.None);
-        builder.Services.ConfigureHttpJsonOptions(json =>
+        SpeakJson(builder.Services);
+        AddServices(builder.Services, options, database, knowledge);
+
+        var app = builder.Build();
+        app.UseExceptionHandler(error => error.Run(Unexpected));
+        app.UseBenchSecurity();
+        app.Use(Act);
+        app.UsePackedAssets();
+        app.MapHub<BenchHub>("/hub");
+        MapApi(app.MapGroup("/api"));
+        app.MapFallbackToFile("index.html");
+        return app;
+    }
+
+    private static void SpeakJson(IServiceCollection services)
+    {
+        services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
             // What the contract calls required is there, and null only where it may be.
@@ -52,54 +68,54 @@ public static class BenchApp
             json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
         });
-        builder.Services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
-        builder.Services.AddOpenApi();
-        builder.Services.AddSignalR();
-        builder.Services.AddSingleton(options);
-        builder.Services.AddSingleton(TimeProvider.System);
-        builder.Services.AddSingleton(database);
-        builder.Services.AddSingleton(knowledge);
-        builder.Services.AddTransient(s => s.GetRequiredService<Cards>().Catalogue);
-        builder.Services.AddSingleton(knowledge.Rules);
-        builder.Services.AddSingleton<Cards>();
-        builder.Services.AddSingleton<CardStore>();
-        builder.Services.AddSingleton<PartStore>();
-        builder.Services.AddSingleton<Images.Inspections>();
-        builder.Services.AddSingleton<Boards.Arrivals>();
-        builder.Services.AddSingleton<Images.Uploads>();
-        builder.Services.AddSingleton<PreparationStore>();
-        builder.Services.AddSingleton<Preparing.CardSlots>();
-        builder.Services.AddSingleton<Preparing.StandInImages>();
-        builder.Services.AddSingleton<Images.Unpacked>();
-        builder.Services.AddSingleton<Preparing.ImageLooks>();
-        builder.Services.AddSingleton<Preparing.Preparations>();
-        builder.Services.AddTransient<Preparing.PreparationViews>();
-        builder.Services.AddSingleton<Preparing.CardStarts>();
-        builder.Services.AddSingleton<Preparing.CardWriter>();
-        builder.Services.AddHostedService(s => s.GetRequiredService<Preparing.CardWriter>());
-        builder.Services.AddSingleton<BoardStore>();
-        builder.Services.AddSingleton<BootStore>();
-        builder.Services.AddSingleton<SettingsStore>();
-        builder.Services.AddSingleton<RemovalStore>();
-        builder.Services.AddSingleton<EditStore>();
-        builder.Services.AddSingleton<PhotoStore>();
-        builder.Services.AddSingleton<FolderStore>();
-        builder.Services.AddSingleton<Images.Downloads>();
-        builder.Services.AddSingleton<Removals>();
-        builder.Services.AddSingleton<SimulatedTerminals>();
-        builder.Services.AddSingleton<Captures>();
-        builder.Services.AddTransient<BenchViews>();
-        builder.Services.AddSingleton(s => new Shared<IReadOnlyList<BoardSummary>>(() => s.GetRequiredService<BenchViews>().Bench()));
-        builder.Services.AddHostedService(s => s.GetRequiredService<Captures>());
+        services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
+        services.AddOpenApi();
+        services.AddSignalR();
+    }
 
-        var app = builder.Build();
-        app.UseExceptionHandler(error => error.Run(Unexpected));
-        app.UseBenchSecurity();
-        app.Use(Act);
-        app.UseDefaultFiles();
-        app.UseStaticFiles();
-        app.MapHub<BenchHub>("/hub");
-        var api = app.MapGroup("/api");
+    private static void AddServices(IServiceCollection services, BenchOptions options, Database database, KnowledgeFiles knowledge)
+    {
+        services.AddSingleton(options);
+        services.AddSingleton(TimeProvider.System);
+        services.AddSingleton(database);
+        services.AddSingleton(knowledge);
+        services.AddTransient(s => s.GetRequiredService<Cards>().Catalogue);
+        services.AddSingleton(knowledge.Rules);
+        services.AddSingleton<Cards>();
+        services.AddSingleton<CardStore>();
+        services.AddSingleton<PartStore>();
+        services.AddSingleton<Images.Inspections>();
+        services.AddSingleton<Boards.Arrivals>();
+        services.AddSingleton<Images.Uploads>();
+        services.AddSingleton<PreparationStore>();
+        services.AddSingleton<Preparing.CardSlots>();
+        services.AddSingleton<Preparing.StandInImages>();
+        services.AddSingleton<Images.Unpacked>();
+        services.AddSingleton<Preparing.ImageLooks>();
+        services.AddSingleton<Preparing.Preparations>();
+        services.AddTransient<Preparing.PreparationViews>();
+        services.AddSingleton<Preparing.CardStarts>();
+        services.AddSingleton<Preparing.CardWriteSteps>();
+        services.AddSingleton<Preparing.CardWriter>();
+        services.AddHostedService(s => s.GetRequiredService<Preparing.CardWriter>());
+        services.AddSingleton<BoardStore>();
+        services.AddSingleton<BootStore>();
+        services.AddSingleton<SettingsStore>();
+        services.AddSingleton<RemovalStore>();
+        services.AddSingleton<EditStore>();
+        services.AddSingleton<PhotoStore>();
+        services.AddSingleton<FolderStore>();
+        services.AddSingleton<Images.Downloads>();
+        services.AddSingleton<Removals>();
+        services.AddSingleton<SimulatedTerminals>();
+        services.AddSingleton<Captures>();
+        services.AddTransient<BenchViews>();
+        services.AddSingleton(s => new Shared<IReadOnlyList<BoardSummary>>(() => s.GetRequiredService<BenchViews>().Bench()));
+        services.AddHostedService(s => s.GetRequiredService<Captures>());
+    }
+
+    private static void MapApi(RouteGroupBuilder api)
+    {
         api.MapBoards();
         api.MapCards();
         api.MapArrivals();
@@ -118,8 +134,6 @@ public static class BenchApp
         api.MapEdits();
         api.MapPhotos();
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
-        app.MapFallbackToFile("index.html");
-        return app;
     }
 
     /// <summary>All that a request changes is one edit, taken back in one go.</summary>

@@ -1,1 +1,1 @@
-return await Buttonhook.App.CommandLine.Run(args);
+return await Buttonhook.App.Commands.CommandLine.Run(args);

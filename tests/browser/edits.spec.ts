@@ -20,6 +20,8 @@ test("a change is listed in words, taken back, and had again", async ({ page }) 
   await page.getByLabel("Nickname").fill("Keswick");
   await page.getByRole("button", { name: "Save what changed" }).click();
   await expect(page.getByRole("heading", { level: 1, name: "Keswick" })).toBeVisible();
+  await page.getByRole("heading", { level: 1 }).click();
+  await page.keyboard.press("b");
   await page.getByRole("link", { name: "Last changes" }).click();
   await expect(page.getByRole("heading", { level: 1, name: "Last changes" })).toBeVisible();
   await expectAccessible(page);

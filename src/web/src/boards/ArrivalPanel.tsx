@@ -1,4 +1,3 @@
-import "./arrival.css";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { useSearchParams } from "react-router";
@@ -9,6 +8,7 @@ import { useDrop } from "../shared/useDrop";
 import { useUpload } from "../shared/useUpload";
 import { DownloadFolders } from "../images/DownloadFolders";
 import { ArrivedChoice } from "./ArrivedChoice";
+import styles from "./Boards.module.css";
 
 /** Takes whatever lies in front of a person, tells what it is, and goes on from there to a board on the bench. */
 export function ArrivalPanel({ level = 1 }: { level?: 1 | 2 }) {
@@ -27,13 +27,13 @@ export function ArrivalPanel({ level = 1 }: { level?: 1 | 2 }) {
   const came = arrival.data;
   const Title = level === 1 ? "h1" : "h2";
   return (
-    <section className="arrival" aria-labelledby="arrival-title">
+    <section className={styles.arrival} aria-labelledby="arrival-title">
       <Title id="arrival-title">What lies in front of you?</Title>
       <p className="lead">
         Begin with anything: an image, a log, a device tree, a kernel package, or the words on the board.
       </p>
       <Form
-        className={`arrival-drop ${over ? "over" : ""}`}
+        className={`${styles.arrivalDrop} ${over ? styles.over : ""}`}
         {...handlers}
         onSubmit={(e) => {
           e.preventDefault();

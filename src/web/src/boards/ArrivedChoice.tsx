@@ -5,6 +5,7 @@ import type { Arrival, CardDraft } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useArrivedDraft, useArrivedOverlays, useArrivedTrees, usePutArrived } from "../shared/queries";
 import { percent } from "../shared/words";
+import styles from "./Boards.module.css";
 
 type Choice = {
   tree: string | null;
@@ -47,11 +48,11 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
   const facts = choice?.candidate === null && draft.data && <DraftFacts draft={draft.data} />;
   const list = needsChoice;
   return (
-    <div className="arrived">
+    <div className={styles.arrived}>
       <div role="status">
         <h2>{came.says}</h2>
       </div>
-      <div className="arrived-columns">
+      <div className={styles.arrivedColumns}>
         <div>
           {!list && facts}
           {came.trees > 1 && (
@@ -65,7 +66,7 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
               />
             </Form.Group>
           )}
-          <fieldset className="arrived-list" aria-busy={trees.isFetching} hidden={!list}>
+          <fieldset className={styles.arrivedList} aria-busy={trees.isFetching} hidden={!list}>
             <legend className="visually-hidden">Which board it is</legend>
             {came.candidates.map((c) => (
               <Row
@@ -142,7 +143,7 @@ function Row({
   note: string;
 }) {
   return (
-    <label className={checked ? "arrived-row picked" : "arrived-row"}>
+    <label className={checked ? `${styles.arrivedRow} ${styles.picked}` : styles.arrivedRow}>
       <input type="radio" name={group} checked={checked} onChange={onPick} />
       <span>
         <strong>{name}</strong> <code>{note}</code>
@@ -165,7 +166,7 @@ function OverlayChoice({
   const [words, setWords] = useState("");
   const shown = (overlays.data ?? []).filter((o) => o.file.toLowerCase().includes(words.toLowerCase())).slice(0, 40);
   return (
-    <details className="arrived-overlays">
+    <details>
       <summary>
         Lay overlays over it
         {chosen.length > 0 ? `: ${chosen.length} chosen` : ` (${overlays.data?.length ?? 0} came in)`}
@@ -198,7 +199,7 @@ function DraftFacts({ draft }: { draft: CardDraft }) {
   const shown = draft.read.filter((f) => f.field !== "name" && f.field !== "maker");
   const label = (field: string) => fieldNames[field] ?? field.charAt(0).toUpperCase() + field.slice(1);
   return (
-    <dl className="draft-facts">
+    <dl className={styles.draftFacts}>
       {shown.map((f) => (
         <div key={f.field}>
           <dt>{label(f.field)}</dt>
@@ -207,7 +208,7 @@ function DraftFacts({ draft }: { draft: CardDraft }) {
         </div>
       ))}
       {draft.ask.map((q) => (
-        <div key={q.field} className="unknown">
+        <div key={q.field} className={styles.unknown}>
           <dt>{label(q.field)}</dt>
           <dd>not known. {q.question}</dd>
         </div>
@@ -223,7 +224,7 @@ function PutForm({ came, choice, start }: { came: Arrival; choice: Choice; start
   const [simulated, setSimulated] = useState(false);
   return (
     <Form
-      className="arrived-put"
+      className={styles.arrivedPut}
       onSubmit={(e) => {
         e.preventDefault();
         // The empty bench that this stands on goes away as soon as the board is there: the promise outlives it.

@@ -1,6 +1,7 @@
 import type { BoardModel } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { memory, setName } from "../shared/words";
+import styles from "./Boards.module.css";
 
 /** A board card: everything that is known of a model. */
 export function BoardCardView({ model, revisionId }: { model: BoardModel; revisionId?: string }) {
@@ -53,7 +54,7 @@ export function BoardCardView({ model, revisionId }: { model: BoardModel; revisi
     [
       "Mind",
       model.quirks.length > 0 && (
-        <ul className="quirks">
+        <ul className={styles.quirks}>
           {model.quirks.map((q) => (
             <li key={q.text}>
               {q.text} <span className="quiet">{q.source}</span>
@@ -64,7 +65,7 @@ export function BoardCardView({ model, revisionId }: { model: BoardModel; revisi
     ],
   ];
   return (
-    <div className="board-card">
+    <div>
       <Facts facts={facts} />
       <div className="table-scroll" tabIndex={0} role="region" aria-label={`Revisions of ${model.name}`}>
         <table className="table">
@@ -80,7 +81,7 @@ export function BoardCardView({ model, revisionId }: { model: BoardModel; revisi
           </thead>
           <tbody>
             {model.revisions.map((r) => (
-              <tr key={r.id} className={r.id === revisionId ? "own" : ""}>
+              <tr key={r.id} className={r.id === revisionId ? styles.own : ""}>
                 <th scope="row">
                   {r.id}
                   {r.id === revisionId && <span className="quiet">, yours</span>}

@@ -1,4 +1,3 @@
-import "./arrival.css";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BoardView } from "../shared/api";
@@ -6,6 +5,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { EditList } from "../shared/EditList";
 import { useEdits, useLessons, useTakeLessons, useTellFacts } from "../shared/queries";
 import { setChoices } from "../shared/words";
+import styles from "./Boards.module.css";
 
 type Field = { id: string; label: string; why: string; choices?: [string, string][] };
 
@@ -40,7 +40,7 @@ const fields: Field[] = [
 export function BoardFacts({ view }: { view: BoardView }) {
   const unknown = fields.filter((f) => valueOf(view, f.id) === null);
   return (
-    <section className="board-facts" aria-label="What is known and not known">
+    <section aria-label="What is known and not known">
       {unknown.length > 0 && (
         <>
           <h2 id="board-facts">What is not known of it</h2>
@@ -70,7 +70,7 @@ function FactForm({ view, unknown }: { view: BoardView; unknown: Field[] }) {
   const given = Object.entries(told).filter(([, value]) => value.trim() !== "");
   return (
     <Form
-      className="fact-form"
+      className={styles.factForm}
       onSubmit={(e) => {
         e.preventDefault();
         tell.mutate(given.map(([field, value]) => ({ field, value, wasUnknown: true })));
@@ -100,7 +100,7 @@ function FactForm({ view, unknown }: { view: BoardView; unknown: Field[] }) {
           )}
         </Form.Group>
       ))}
-      <div className="fact-save">
+      <div className={styles.factSave}>
         <Button type="submit" variant="outline-primary" disabled={tell.isPending || given.length === 0}>
           Put it on the card
         </Button>
@@ -121,7 +121,7 @@ function LessonList({ view }: { view: BoardView }) {
   return (
     <>
       {better.length > 0 && (
-        <div className="lessons">
+        <div className={styles.lessons}>
           <h3>Boot {lessons.data?.bootNumber} tells more</h3>
           <ul>
             {better.map((l) => (
@@ -139,7 +139,7 @@ function LessonList({ view }: { view: BoardView }) {
         </div>
       )}
       {against.length > 0 && (
-        <div className="lessons contradictions">
+        <div className={`${styles.lessons} ${styles.contradictions}`}>
           <h3>Boot {lessons.data?.bootNumber} contradicts what you told</h3>
           <ul>
             {against.map((l) => (
@@ -169,7 +169,7 @@ function ChangeList({ view }: { view: BoardView }) {
   const edits = useEdits(view.board.id);
   if (!edits.data || edits.data.length === 0) return null;
   return (
-    <details className="card-changes">
+    <details className={styles.cardChanges}>
       <summary>What was changed on this board and its card</summary>
       <EditList edits={edits.data} />
     </details>

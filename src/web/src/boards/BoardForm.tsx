@@ -4,6 +4,7 @@ import type { BoardInput, Catalogue } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { ConnectedParts } from "./ConnectedParts";
 import { WhichBoard } from "./WhichBoard";
+import styles from "./Boards.module.css";
 
 const told = [
   ["mark", "The mark on the board"],
@@ -29,7 +30,7 @@ export function BoardForm({
   const set = (change: Partial<BoardInput>) => setInput({ ...input, ...change });
   return (
     <Form
-      className="board-form"
+      className={styles.boardForm}
       onSubmit={(e) => {
         e.preventDefault();
         onSave(input);

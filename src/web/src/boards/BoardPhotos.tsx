@@ -1,4 +1,3 @@
-import "./photos.css";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BoardPhoto } from "../shared/api";
@@ -7,6 +6,7 @@ import { useAddPhoto, usePhotos, useRemove, useSayPhoto } from "../shared/querie
 import { RemovedList } from "../shared/RemovedList";
 import { useDrop } from "../shared/useDrop";
 import { moment } from "../shared/words";
+import styles from "./Boards.module.css";
 
 /** A person's own look at the board: photos of its print, its lights, its wires. */
 export function BoardPhotos({ boardId, nickname }: { boardId: string; nickname: string }) {
@@ -14,7 +14,7 @@ export function BoardPhotos({ boardId, nickname }: { boardId: string; nickname: 
   const add = useAddPhoto(boardId);
   const drop = useDrop((file) => add.mutate(file));
   return (
-    <section className={`photos ${drop.over ? "over" : ""}`} aria-labelledby="photos" {...drop.handlers}>
+    <section className={`${styles.photos} ${drop.over ? styles.over : ""}`} aria-labelledby="photos" {...drop.handlers}>
       <h2 id="photos">Your own look at {nickname}</h2>
       <p className="quiet">
         The print, the lights, the wires. Photos are scaled down and kept with the board, without place, time or camera.

@@ -5,6 +5,7 @@ import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddBoardCard } from "../shared/queries";
 import { setChoices } from "../shared/words";
+import styles from "./Boards.module.css";
 
 const levels: Record<BoardModel["console"]["level"], string> = {
   logic18: "1.8 V logic",
@@ -21,7 +22,7 @@ export function CardDraftForm({ draft, onMade }: { draft: CardDraft; onMade: (ca
   const set = (change: Partial<BoardModel>) => setCard({ ...card, ...change });
   return (
     <Form
-      className="draft"
+      className={styles.draft}
       onSubmit={(e) => {
         e.preventDefault();
         add.mutate(card, {
@@ -32,7 +33,7 @@ export function CardDraftForm({ draft, onMade }: { draft: CardDraft; onMade: (ca
       <h2>A new board card</h2>
       <Facts facts={draft.read.map((r) => [`${r.field}, from ${r.from}`, r.value])} />
       <p className="lead">What cannot be read, only you can tell. What you leave empty stays unknown.</p>
-      <div className="draft-questions">
+      <div className={styles.draftQuestions}>
         {draft.ask.map((q) => (
           <Question key={q.field} field={q.field} question={q.question} card={card} set={set} />
         ))}

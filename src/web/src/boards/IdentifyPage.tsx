@@ -22,7 +22,7 @@ export default function IdentifyPage({ view }: { view: BoardView }) {
   const [told, setTold] = useState<Told | null>(null);
   const { model, board } = view;
   return (
-    <div className="identify">
+    <div>
       <BoardFacts view={view} />
       {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && (

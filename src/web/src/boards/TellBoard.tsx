@@ -7,6 +7,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useDraft, useIdentify } from "../shared/queries";
 import { memory, onlyMemory, percent } from "../shared/words";
 import { CardDraftForm } from "./CardDraftForm";
+import styles from "./Boards.module.css";
 
 /** What a person takes over from telling: which board it is, and by what it was told. */
 export type Told = { modelId: string; revisionId: string; memoryMiB: number | null; toldBy: string[] };
@@ -33,7 +34,7 @@ export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (
       toldBy: toldBy.length > 0 ? toldBy : ["person"],
     });
   return (
-    <details className="tell">
+    <details className={styles.tell}>
       <summary>Not sure which board it is?</summary>
       <Form
         onSubmit={(e) => {
@@ -41,7 +42,7 @@ export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (
           tell(clues);
         }}
       >
-        <div className="board-form">
+        <div className={styles.boardForm}>
           <div>
             <Form.Group controlId="tell-mark">
               <Form.Label>What is printed on it</Form.Label>
@@ -87,7 +88,7 @@ export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (
       </Form>
       <ProblemNote error={identify.error} />
       {told && (
-        <div className="told">
+        <div className={styles.told}>
           <div role="status">
             <Contradictions told={told} />
             <CodeTable told={told} />
@@ -162,10 +163,10 @@ function Candidates({
   onUse: (modelId: string, revisionId: string, memoryMiB: number | null) => void;
 }) {
   return (
-    <ul className="candidates">
+    <ul className={styles.candidates}>
       {told.candidates.map((c) => (
         <li key={c.name}>
-          <span className="share">{percent(c.probability)}</span>
+          <span>{percent(c.probability)}</span>
           <span>
             <strong>
               {c.name}
@@ -188,7 +189,7 @@ function Candidates({
         </li>
       ))}
       <li>
-        <span className="share">{percent(told.unknown)}</span>
+        <span>{percent(told.unknown)}</span>
         <span>A board that has no card here.</span>
       </li>
     </ul>

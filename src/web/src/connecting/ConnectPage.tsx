@@ -4,6 +4,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useConnection } from "../shared/queries";
 import { SupplyBudget } from "./SupplyBudget";
 import { WireDrawing } from "./WireDrawing";
+import styles from "./Connect.module.css";
 
 /** The wires for this adapter and this console, the supply as a budget, and what to do before power. */
 export default function ConnectPage({ view }: { view: BoardView }) {
@@ -16,7 +17,7 @@ export default function ConnectPage({ view }: { view: BoardView }) {
   const { console: port } = view.model;
   const change = <Link to={`/boards/${view.board.id}/identify`}>Change what is connected</Link>;
   return (
-    <div className="connect">
+    <div className={styles.connect}>
       <section>
         <h2>Console</h2>
         {port.pins === null ? (
@@ -81,7 +82,7 @@ export default function ConnectPage({ view }: { view: BoardView }) {
           )}
         </p>
       </section>
-      <section className="before-power" aria-labelledby="before-power">
+      <section className={styles.beforePower} aria-labelledby="before-power">
         <h2 id="before-power">Before power</h2>
         <ol>
           {beforePower.map((s) => (

@@ -38,7 +38,7 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
     </Form.Group>
   );
   return (
-    <details className="own-part">
+    <details>
       <summary>Add one of your own, by its print</summary>
       <Form.Group controlId="own-kind">
         <Form.Label>What it is</Form.Label>

@@ -1,4 +1,5 @@
 import type { components } from "../shared/wire";
+import styles from "./Connect.module.css";
 
 type Supply = components["schemas"]["SupplyVerdict"];
 type Power = components["schemas"]["PowerInput"];
@@ -11,24 +12,24 @@ export function SupplyBudget({ supply, power }: { supply: Supply; power: Power }
     <>
       <p className={supply.enough === false ? "refused" : ""}>{supply.text}</p>
       {supply.change && <p className="next-check">{supply.change}</p>}
-      <div className="budget-strip" role="img" aria-label={supply.text}>
+      <div className={styles.budgetStrip} role="img" aria-label={supply.text}>
         {supply.consumers.map((c) => (
-          <span key={c.name} className="need" style={{ width: share(c.amps) }} title={c.name}>
+          <span key={c.name} className={styles.need} style={{ width: share(c.amps) }} title={c.name}>
             {c.amps / most > 0.09 ? `${c.amps} A` : "\u00A0"}
           </span>
         ))}
       </div>
       {supply.givesAmps !== null && (
-        <div className="budget-strip" aria-hidden="true">
+        <div className={styles.budgetStrip} aria-hidden="true">
           <span
-            className={`gives ${supply.enough === false ? "short" : ""}`}
+            className={`${styles.gives} ${supply.enough === false ? styles.short : ""}`}
             style={{ width: share(supply.givesAmps) }}
           >
             gives {supply.givesAmps} A
           </span>
         </div>
       )}
-      <table className="table consumers">
+      <table className={`table ${styles.consumers}`}>
         <caption className="visually-hidden">What takes how much</caption>
         <tbody>
           {supply.consumers.map((c) => (

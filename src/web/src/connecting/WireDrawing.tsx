@@ -1,4 +1,5 @@
 import type { DrawnPin, Wiring } from "../shared/api";
+import styles from "./Connect.module.css";
 
 const rowHeight = 30;
 /** A line of its own for each wire, so that nobody needs the colours to tell them apart. */
@@ -15,12 +16,12 @@ export function WireDrawing({ wiring, adapter, board }: { wiring: Wiring; adapte
     return middle(index, pins.length);
   };
   return (
-    <div className="wire-drawing">
-      <div className="wires-head">
+    <div className={styles.wireDrawing}>
+      <div className={styles.wiresHead}>
         <span>{adapter}</span>
         <span>{board}</span>
       </div>
-      <div className="wire-field" style={{ height }}>
+      <div className={styles.wireField} style={{ height }}>
         <PinRow pins={wiring.adapterPins} rows={rows} />
         <svg viewBox={`0 0 100 ${height}`} preserveAspectRatio="none" aria-hidden="true" style={{ height }}>
           {[0, 1, 2].map((wire) => (
@@ -30,7 +31,7 @@ export function WireDrawing({ wiring, adapter, board }: { wiring: Wiring; adapte
               x2="100"
               y1={at(wiring.adapterPins, wire)}
               y2={at(wiring.boardPins, wire)}
-              className={`wire-${names[wire]}`}
+              className={styles[`wire-${names[wire]}`]}
               strokeDasharray={dashes[wire]}
               vectorEffect="non-scaling-stroke"
             />
@@ -38,11 +39,11 @@ export function WireDrawing({ wiring, adapter, board }: { wiring: Wiring; adapte
         </svg>
         <PinRow pins={wiring.boardPins} rows={rows} />
       </div>
-      <ul className="wire-list">
+      <ul className={styles.wireList}>
         {wiring.wires.map((w, i) => (
           <li key={w.from}>
             <svg width="34" height="8" aria-hidden="true">
-              <line x1="0" x2="34" y1="4" y2="4" className={`wire-${names[i]}`} strokeDasharray={dashes[i]} />
+              <line x1="0" x2="34" y1="4" y2="4" className={styles[`wire-${names[i]}`]} strokeDasharray={dashes[i]} />
             </svg>
             {w.from} to {w.to}: <span className="quiet">{w.why}</span>
           </li>
@@ -56,16 +57,16 @@ function PinRow({ pins, rows }: { pins: DrawnPin[]; rows: number }) {
   return (
     <ol style={{ paddingBlock: ((rows - pins.length) / 2) * rowHeight }}>
       {pins.map((p) => (
-        <li key={p.name} className={p.wire >= 0 ? "used" : "free"} style={{ height: rowHeight }}>
+        <li key={p.name} className={p.wire >= 0 ? "" : styles.free} style={{ height: rowHeight }}>
           {p.name}
           {p.colour && (
             <>
               {" "}
-              <span className="swatch" style={{ background: p.colour }} aria-hidden="true" />
-              <span className="colour">{p.colour}</span>
+              <span className={styles.swatch} style={{ background: p.colour }} aria-hidden="true" />
+              <span>{p.colour}</span>
             </>
           )}
-          {p.leave && <strong className="leave">{p.leave}</strong>}
+          {p.leave && <strong className={styles.leave}>{p.leave}</strong>}
         </li>
       ))}
     </ol>

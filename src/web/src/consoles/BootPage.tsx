@@ -15,7 +15,8 @@ export default function BootPage({ view }: { view: BoardView }) {
   const asked = search.get("boot") ?? undefined;
   const bootId = asked ?? view.latestBootId ?? undefined;
   const boot = useBoot(bootId);
-  const [choosing, setChoosing] = useState(search.get("open") === "1");
+  const [chosen, setChoosing] = useState(false);
+  const choosing = chosen || search.get("open") === "1";
   const drop = useDropLog(view.board.id, () => undefined);
   const { over, handlers } = useDrop((file) => drop.mutate(file, { onSuccess: () => setSearch({}) }));
   if (!bootId || choosing)
@@ -29,8 +30,14 @@ export default function BootPage({ view }: { view: BoardView }) {
             setSearch(id === view.latestBootId ? {} : { boot: id }, { replace: true });
           }}
         />
-        {choosing && (
-          <Button variant="link" onClick={() => setChoosing(false)}>
+        {choosing && bootId && (
+          <Button
+            variant="link"
+            onClick={() => {
+              setChoosing(false);
+              setSearch({}, { replace: true });
+            }}
+          >
             Back to the console
           </Button>
         )}

@@ -3,6 +3,7 @@ import { Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { useBench, useBoots, useCatalogue, useRules } from "../shared/queries";
 import { day, stepNames, steps } from "../shared/words";
+import styles from "./Dialogs.module.css";
 
 /** Finds boards, steps, cards, images, causes and logs by what their names hold. */
 export function FindDialog({ onClose }: { onClose: () => void }) {
@@ -43,7 +44,7 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
   };
   return (
     <Modal show onHide={onClose} aria-labelledby="find-title" animation={false}>
-      <Modal.Body className="find">
+      <Modal.Body className={styles.find ?? ""}>
         <h2 id="find-title">Find anything</h2>
         <Form.Control
           autoFocus
@@ -58,7 +59,7 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
           {found.map((t) => (
             <li key={t.kind + t.to + t.name}>
               <button type="button" onClick={() => open(t.to)}>
-                <span className="kind">{t.kind}</span> {t.name}
+                <span className={styles.kind}>{t.kind}</span> {t.name}
               </button>
             </li>
           ))}

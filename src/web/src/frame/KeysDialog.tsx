@@ -1,4 +1,5 @@
 import { Modal } from "react-bootstrap";
+import styles from "./Dialogs.module.css";
 
 const keys: [string, string][] = [
   ["/", "find anything"],
@@ -22,9 +23,9 @@ const keys: [string, string][] = [
 export default function KeysDialog({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} aria-labelledby="keys-title" animation={false}>
-      <Modal.Body className="find">
+      <Modal.Body className={styles.find ?? ""}>
         <h2 id="keys-title">Keys</h2>
-        <dl className="keys">
+        <dl className={styles.keys}>
           {keys.map(([key, what]) => (
             <div key={key}>
               <dt>

@@ -1,5 +1,5 @@
 import { Button } from "react-bootstrap";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import type { BoardView, SeamStep } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useChooseImage, useCorrect, useStartBoot } from "../shared/queries";
@@ -24,10 +24,14 @@ export function NextThing({
   const chooseImage = useChooseImage(board.id);
   const correct = useCorrect(board.id);
   const start = useStartBoot(board.id);
+  const [search] = useSearchParams();
   if (!next) return null;
   const source = board.simulated
     ? { source: "simulated", speed: null }
     : view.port && { source: view.port.path, speed: view.port.speed };
+  // Where the console is chosen stands the same button already.
+  const here =
+    step === "boot" && next.action === "start-boot" && !source && (!view.latestBootId || search.get("open") === "1");
   const busy = chooseImage.isPending || correct.isPending || start.isPending;
   const act = () => {
     switch (next.action) {
@@ -65,7 +69,7 @@ export function NextThing({
         ))}
         {next.caution && <p className={styles.caution}>{next.caution}</p>}
       </div>
-      {next.label && (
+      {next.label && !here && (
         <Button className={styles.button ?? ""} onClick={act} disabled={busy}>
           <span>{next.label}</span>
           {next.minutes > 0 && <span>{next.minutes} min</span>}

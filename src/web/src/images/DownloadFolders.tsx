@@ -1,9 +1,9 @@
-import "../boards/arrival.css";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDownloads, useLeaveFolder, useWatchFolder } from "../shared/queries";
 import { binary, moment } from "../shared/words";
+import styles from "./Images.module.css";
 
 /** Folders where downloads lie: what is in them, each to be looked into where it lies; and files of the shelf that moved. */
 export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) {
@@ -13,7 +13,7 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
   const [path, setPath] = useState("");
   const folders = downloads.data?.folders ?? [];
   return (
-    <details className="downloads" open={folders.length > 0 || undefined}>
+    <details open={folders.length > 0 || undefined}>
       <summary>Folders where your downloads lie</summary>
       {downloads.data?.missing.map((m) => (
         <p key={m.imageId} className="elsewhere">
@@ -41,7 +41,7 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
           <ul>
             {f.files.map((file) => (
               <li key={file.path}>
-                <span className="name">{file.name}</span>
+                <span className={styles.name}>{file.name}</span>
                 <span className="quiet">
                   {binary(file.bytes)}, {file.looks}, {moment(file.changedAt)}
                   {file.imageId !== null && ", on the shelf"}
@@ -60,7 +60,6 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
         </section>
       ))}
       <Form
-        className="watch-folder"
         onSubmit={(e) => {
           e.preventDefault();
           watch.mutate(path, { onSuccess: () => setPath("") });

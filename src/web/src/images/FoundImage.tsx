@@ -2,6 +2,7 @@ import type { Inspection } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { binary } from "../shared/words";
 import { DryBootChain } from "./DryBootChain";
+import styles from "./Images.module.css";
 
 /** What was found in an image: its partitions to scale, kernel, trees, system, first boot, and the dry boot. */
 export function FoundImage({ inspection: i }: { inspection: Inspection }) {
@@ -24,7 +25,7 @@ export function FoundImage({ inspection: i }: { inspection: Inspection }) {
   ];
   if (i.nature)
     return (
-      <div className="found elsewhere" role="note">
+      <div className={`elsewhere ${styles.found}`} role="note">
         <p className="lead">
           <strong>{i.nature.says}</strong> {i.nature.why}
         </p>
@@ -32,7 +33,7 @@ export function FoundImage({ inspection: i }: { inspection: Inspection }) {
       </div>
     );
   return (
-    <div className="found">
+    <div className={styles.found}>
       <p className="lead">
         <strong>{i.os?.name ?? "A system that does not tell its name"}</strong>, {binary(i.expandedBytes)}
         {i.compression !== "none" && `, packed as ${i.compression} in ${binary(i.sizeBytes)}`}. Smallest card:{" "}
@@ -57,18 +58,22 @@ function PartitionStrip({ inspection: i }: { inspection: Inspection }) {
   const whole = Math.max(1, i.smallestCardBytes);
   return (
     <>
-      <div className="card-strip partitions" role="img" aria-label={`${i.partitions.length} partitions to scale`}>
+      <div
+        className={`${styles.cardStrip} ${styles.partitions}`}
+        role="img"
+        aria-label={`${i.partitions.length} partitions to scale`}
+      >
         {i.partitions.map((p) => (
           <span
             key={p.number}
             style={{ width: `${(p.lengthBytes / whole) * 100}%` }}
-            className={`kind-${p.fileSystem}`}
+            className={styles[`kind-${p.fileSystem}`]}
           >
             {p.number}
           </span>
         ))}
       </div>
-      <ul className="strip-legend">
+      <ul className={styles.stripLegend}>
         {i.partitions.map((p) => (
           <li key={p.number}>
             {p.number}: {p.fileSystem ?? "not read"}

@@ -10,6 +10,7 @@ import { useUpload } from "../shared/useUpload";
 import { binary } from "../shared/words";
 import { DownloadFolders } from "./DownloadFolders";
 import { FoundImage } from "./FoundImage";
+import styles from "./Images.module.css";
 
 /** How many lines the dry boot would change. */
 const changes = (i: Inspection) =>
@@ -42,7 +43,7 @@ export function ImageFilePanel() {
   const state = inspection.data;
   const running = inspect.isPending || state?.running === true;
   return (
-    <section className={`inspect ${over ? "over" : ""}`} aria-labelledby="inspect-title" {...handlers}>
+    <section className={`${styles.inspect} ${over ? styles.over : ""}`} aria-labelledby="inspect-title" {...handlers}>
       <h2 id="inspect-title">Look into an image file</h2>
       <Form
         className="source-row"

@@ -9,6 +9,7 @@ import { setName } from "../shared/words";
 import { Boots, verdictNames } from "./Boots";
 import { SideBySide } from "./SideBySide";
 import { WishForm } from "./WishForm";
+import styles from "./Match.module.css";
 
 /** What is known of the chosen image: choosing it writes nothing. */
 const onCard: Record<BoardView["proof"]["card"], string> = {
@@ -34,9 +35,9 @@ export default function MatchPage({ view }: { view: BoardView }) {
   const sets = new Map(catalogue.data?.images.map((i) => [i.id, setName(i.instructionSet)]));
   const pair = rows.filter((m) => laid.includes(m.imageId));
   return (
-    <div className="match">
+    <div>
       <ProblemNote error={matches.error ?? choose.error} />
-      <p className="wanted">
+      <p className={styles.wanted}>
         {rows.length} images on the shelf, for a board{" "}
         <strong>{connected.screen ? "with a screen" : "without screen"}</strong>,{" "}
         {connected.network ? "on the network" : "without network"}, starting from{" "}
@@ -61,12 +62,16 @@ export default function MatchPage({ view }: { view: BoardView }) {
         const own = rows.filter((m) => m.verdict === verdict);
         if (own.length === 0) return null;
         return (
-          <section key={verdict} className={`match-group ${verdict}`} aria-labelledby={`group-${verdict}`}>
+          <section
+            key={verdict}
+            className={`${styles.matchGroup} ${styles[verdict]}`}
+            aria-labelledby={`group-${verdict}`}
+          >
             <h2 id={`group-${verdict}`}>{verdictNames[verdict]}</h2>
             <ul>
               {own.map((m) => (
                 <li key={m.imageId}>
-                  <div className="image">
+                  <div className={styles.image}>
                     <h3>{m.title}</h3>
                     <p>
                       {sets.get(m.imageId)}, kernel {m.kernel}
@@ -86,7 +91,7 @@ export default function MatchPage({ view }: { view: BoardView }) {
                     />
                   </div>
                   <Reasons row={m} />
-                  <div className="record">
+                  <div className={styles.record}>
                     <Boots row={m} />
                     {m.chosen ? (
                       <p className="chosen">{onCard[view.proof.card]}</p>
@@ -117,7 +122,7 @@ export default function MatchPage({ view }: { view: BoardView }) {
 /** Up to three reasons at once, all of them on demand. */
 function Reasons({ row: m }: { row: MatchRow }) {
   return (
-    <div className="reasons">
+    <div className={styles.reasons}>
       {m.reasons
         .filter((r) => r.rule !== "long-term")
         .slice(0, 3)

@@ -1,6 +1,7 @@
 import type { ImageCard, MatchRow } from "../shared/api";
 import { binary, consoleOf, decimal, memoryOf, yes } from "../shared/words";
 import { Boots, verdictNames } from "./Boots";
+import styles from "./Match.module.css";
 
 /** Two images laid side by side; where they differ, the row is marked. */
 export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images: ImageCard[]; onDone: () => void }) {
@@ -21,7 +22,7 @@ export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images:
     ["Needs the network at first boot", (_, i) => yes(i.needsNetworkAtFirstBoot)],
   ];
   return (
-    <section className="side-by-side" aria-labelledby="beside-title">
+    <section className={styles.sideBySide} aria-labelledby="beside-title">
       <h2 id="beside-title">Side by side</h2>
       <div className="table-scroll" tabIndex={0} role="region" aria-label="Two images">
         <table className="table">
@@ -42,7 +43,7 @@ export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images:
                 return card ? value(m, card) : "";
               });
               return (
-                <tr key={name} className={values[0] === values[1] ? "" : "differs"}>
+                <tr key={name} className={values[0] === values[1] ? "" : styles.differs}>
                   <th scope="row">
                     {name}
                     {values[0] !== values[1] && <span className="visually-hidden">, differs</span>}

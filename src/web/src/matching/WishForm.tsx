@@ -1,5 +1,6 @@
 import { Form } from "react-bootstrap";
 import type { School, Wish } from "../shared/queries";
+import styles from "./Match.module.css";
 
 const schools: [School, string][] = [
   ["one-card", "One system on the card"],
@@ -11,7 +12,7 @@ const schools: [School, string][] = [
 /** What is wanted of an image; every change ranks them again at once. */
 export function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }) {
   return (
-    <Form className="wish" aria-label="What you want">
+    <Form className={styles.wish} aria-label="What you want">
       <Form.Check
         type="checkbox"
         id="wish-screen"

@@ -3,17 +3,11 @@ using Buttonhook.App.Images;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 
-namespace Buttonhook.App;
+namespace Buttonhook.App.Commands;
 
 /// <summary>The command that tells what the device trees of many sources say.</summary>
 internal static class TreeCards
 {
-    private static readonly JsonSerializerOptions Readable = new(DataFile.Json)
-    {
-        WriteIndented = true,
-        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-    };
-
     /// <summary>Prints one object a tree, or lines to read; ends with 1 when a source gave none. What could not be read is told on the error stream.</summary>
     /// <param name="overlays">Files of overlays that are laid over each tree, in this order.</param>
     public static int Print(IReadOnlyList<string> sources, IReadOnlyList<string> overlays, bool json, CancellationToken token)
@@ -47,7 +41,7 @@ internal static class TreeCards
         }
         using var output = new StreamWriter(Console.OpenStandardOutput(), new System.Text.UTF8Encoding(false), 1 << 16);
         if (json)
-            output.WriteLine(JsonSerializer.Serialize(all, Readable));
+            output.WriteLine(JsonSerializer.Serialize(all, Terminal.Indented));
         else
             foreach (var facts in all)
                 Write(output, facts);

@@ -1,0 +1,55 @@
+using System.CommandLine;
+using Buttonhook.Core;
+using static Buttonhook.App.Commands.Terminal;
+
+namespace Buttonhook.App.Commands;
+
+/// <summary>The command line. Wrong usage answers one line and 2.</summary>
+public static class CommandLine
+{
+    /// <summary>Runs one command and gives its exit code.</summary>
+    public static async Task<int> Run(string[] arguments)
+    {
+        if (ServeCommand.IsOpenApiTool)
+            return await ServeCommand.ForOpenApiTool();
+        var root = new RootCommand("Buttonhook brings boards up.")
+        {
+            ServeCommand.Serve(),
+            ServeCommand.Demo(),
+            DiagnoseCommand.Make(),
+            InspectCommand.Make(),
+            IdentifyCommand.Make(),
+            CardCommands.Make(),
+        };
+        var parsed = root.Parse(arguments);
+        if (parsed.Errors.Count > 0 || arguments.Length == 0)
+        {
+            Console.Error.WriteLine(
+                $"buttonhook: {(arguments.Length == 0 ? "a command is missing" : parsed.Errors[0].Message.TrimEnd('.'))}; ./buttonhook help lists them."
+            );
+            return Wrong;
+        }
+        try
+        {
+            return await parsed.InvokeAsync(
+                new InvocationConfiguration
+                {
+                    EnableDefaultExceptionHandler = false,
+                    // The server ends itself in order; everything else may end at once.
+                    ProcessTerminationTimeout = null,
+                }
+            );
+        }
+        catch (Exception e) when (e is not OperationCanceledException)
+        {
+            return Say(
+                new Problem(
+                    "This should have worked.",
+                    $"Inside Buttonhook: {e.Message}",
+                    "Nothing was changed; keep the file that led here."
+                ),
+                Failed
+            );
+        }
+    }
+}

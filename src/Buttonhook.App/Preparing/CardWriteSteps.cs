@@ -1,0 +1,195 @@
+using System.Text;
+using Buttonhook.App.Images;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
+using Buttonhook.Hardware.Cards;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Preparing;
+
+/// <summary>The steps by which a card is written: look, check, write, read back, first-boot files, dry boot.</summary>
+public sealed class CardWriteSteps(
+    BoardStore boards,
+    CardSlots slots,
+    StandInImages files,
+    ImageLooks looks,
+    Unpacked unpacked,
+    Cards cards,
+    Preparations preparations,
+    TimeProvider clock
+)
+{
+    /// <summary>Everything in order; the problem that stopped it, or null when the card is ready.</summary>
+    internal async Task<Problem?> Run(
+        CardWriteJob job,
+        BenchBoard bench,
+        ImageCard image,
+        CardSlot slot,
+        CardOrder order,
+        CancellationToken token
+    )
+    {
+        var board = DryBoards.Of(bench.Board, cards.Catalogue);
+        if (board.Value is not { } dry)
+            return board.Problem;
+        var source = files.FileOf(image, cards.Catalogue);
+        if (source.Value is not { } path)
+            return source.Problem;
+        var raw = image.Kind != "installer";
+        if (raw && await BreaksAlready(job, bench, image, path, dry, order, token) is { } breaks)
+            return breaks;
+        if (CheckDownload(job, image, path, token) is { } wrong)
+            return wrong;
+        var opened = slots.Open(slot, image, token);
+        if (opened.Value is not { } card)
+            return opened.Problem;
+        using (card)
+        {
+            if (raw && image.ExpandedBytes > card.Length)
+                return CardTroubles.TooSmall(image, card.Length);
+            if (order.CheckSize && CheckSize(job, card) is { } less)
+                return less;
+            var failed = raw
+                ? await WriteRaw(job, path, card, token)
+                : InstallerCard.Write(job, path, files.IsStandIn(image), image, card, clock.GetLocalNow().DateTime, token);
+            if (failed is not null)
+                return failed;
+            if (raw)
+            {
+                if (FirstBoot(job, bench, image, path, dry, card) is { } refused)
+                    return refused;
+                job.Begin(WriteStep.DryBoot, 0);
+                job.State = job.State with { After = DryBoot.Play(card, dry, ImageFiles.Unpack) };
+            }
+            card.Flush();
+        }
+        // A copy beside the image is no card: what is in the board stays what it is.
+        if (slot.Id != CardSlots.CopyId)
+        {
+            boards.ChooseImage(bench.Board.Id, image.Id);
+            job.State = job.State with { CardNumber = boards.Find(bench.Board.Id)?.CardNumber };
+        }
+        return null;
+    }
+
+    /// <summary>An image that no file on the card could mend is not written unless it is ordered anyway.</summary>
+    private async Task<Problem?> BreaksAlready(
+        CardWriteJob job,
+        BenchBoard bench,
+        ImageCard image,
+        string path,
+        DryBoard dry,
+        CardOrder order,
+        CancellationToken token
+    )
+    {
+        var look = await looks.Look(path, dry).WaitAsync(token);
+        if (look.Problem is { } unreadable)
+            return unreadable;
+        job.State = job.State with { Before = look.Dry?.Verdict };
+        return
+            look.Dry is { Verdict: DryVerdict.DoesNotBoot } no
+            && !order.Anyway
+            && no.Broken.Any(c => c.Edit is null && c.Cause != "console-arg-missing")
+            ? new(
+                $"{image.Title} should boot on {bench.Board.Nickname}.",
+                no.Broken.FirstOrDefault()?.Text ?? "The dry boot breaks.",
+                no.Broken.FirstOrDefault()?.Fix ?? "Choose another image."
+            )
+            : null;
+    }
+
+    private static Problem? CheckDownload(CardWriteJob job, ImageCard image, string path, CancellationToken token)
+    {
+        if (image.Sha256 is not { } sum)
+            return null;
+        job.Begin(WriteStep.CheckingDownload, new FileInfo(path).Length);
+        using var packed = PackedImage.Open(path, token, job.Progress).Value!;
+        return Checksum.Compare(sum, path, packed.Sha256());
+    }
+
+    private static Problem? CheckSize(CardWriteJob job, CardDevice card)
+    {
+        job.Begin(WriteStep.CheckingSize, card.Length / CardSize.Step * CardSize.Step * 2);
+        job.Erase();
+        var seed = BitConverter.ToUInt64(System.Security.Cryptography.RandomNumberGenerator.GetBytes(8));
+        return CardSize.Check(card, seed, card.Flush, (done, _) => job.Progress(done * CardSize.Step)) is { } real
+            ? new(
+                $"The card should hold the {Sizes.Binary(card.Length)} that it says.",
+                $"It holds about {Sizes.Binary(real)}: what is written beyond is lost or comes round.",
+                "Do not use this card; give it back."
+            )
+            : null;
+    }
+
+    private async Task<Problem?> WriteRaw(CardWriteJob job, string path, CardDevice card, CancellationToken token)
+    {
+        var opened = PackedImage.OpenUnpacked(path, unpacked, token) is { } here ? here : PackedImage.Open(path, token, null);
+        if (opened.Value is not { } packed)
+            return opened.Problem;
+        using (packed)
+        {
+            var total = packed.Compression == PackedImage.Raw ? packed.SizeBytes : cards.Catalogue.Image(job.State.ImageId)!.ExpandedBytes;
+            job.Begin(WriteStep.Writing, total);
+            job.Erase();
+            var copy = new CardCopy(card, done => job.Progress(done));
+            if (await copy.Write(packed, token) is { } stopped)
+                return stopped;
+            job.State = job.State with { WriteBytesPerSecond = copy.Length / job.SecondsInStep };
+            job.Begin(WriteStep.ReadingBack, copy.Length);
+            if (copy.Compare(token) is { } differs)
+                return differs;
+            job.State = job.State with { ReadBytesPerSecond = copy.Length / job.SecondsInStep };
+            return null;
+        }
+    }
+
+    private Problem? FirstBoot(CardWriteJob job, BenchBoard bench, ImageCard image, string path, DryBoard dry, CardDevice card)
+    {
+        job.Begin(WriteStep.FirstBootFiles, 0);
+        var plan = preparations.Plan(bench.Board, image, looks.Look(path, dry).Result);
+        if (plan.Texts is not { } texts || plan.Rendered is not { Files.Count: > 0 } rendered)
+            return null;
+        var onBoot = rendered.Files.Where(f => f.Place == FilePlace.Boot).ToList();
+        var onRoot = rendered.Files.Where(f => f.Place == FilePlace.Root).ToList();
+        if (texts.BootIsExt)
+        {
+            onRoot.AddRange(onBoot);
+            onBoot.Clear();
+        }
+        if (onBoot.Count > 0)
+        {
+            var fat = new FatWriter(
+                card.Part(texts.BootPartition.StartBytes, texts.BootPartition.LengthBytes),
+                clock.GetLocalNow().DateTime
+            );
+            foreach (var file in onBoot)
+                fat.Write(file.Path, Encoding.UTF8.GetBytes(file.After));
+            card.Flush();
+            var tree = FileTree.Open(card.Slice(texts.BootPartition.StartBytes, texts.BootPartition.LengthBytes)).Tree;
+            foreach (var file in onBoot)
+                if (tree?.Read(file.Path) is not { } back || Encoding.UTF8.GetString(back) != file.After)
+                    return new($"{file.Path} should be on the card.", "It cannot be read back.", "Write the card again.");
+        }
+        if (onRoot.Count > 0)
+        {
+            var partition = texts.BootIsExt ? texts.BootPartition : texts.RootPartition;
+            if (partition is null)
+                return new("The image should have a root file system that is read here.", "It has none.", "Leave out what goes onto it.");
+            card.Flush();
+            if (
+                ExtFiles.Write(
+                    card.Path,
+                    partition.StartBytes,
+                    [.. onRoot.Select(f => (f.Path, Encoding.UTF8.GetBytes(f.After), f.Mode))]
+                ) is
+                { } refused
+            )
+                return refused;
+        }
+        job.State = job.State with { Files = [.. onBoot.Concat(onRoot).Select(f => f.Path)] };
+        return null;
+    }
+}
