@@ -22,6 +22,9 @@ const KeysDialog = lazy(() => import("./frame/KeysDialog"));
 /** From this width on the bench stays open beside a board's pages. */
 const roomForBench = 1601;
 
+/** Below this width the bench lies above the page. */
+const roomBeside = 768;
+
 /** Moves the focus to the board that is shown, or to the first one on the bench. */
 function focusBench() {
   const boards = document.querySelectorAll<HTMLElement>("#bench nav ul a");
@@ -32,7 +35,8 @@ function focusBench() {
 function useFold(onBoard: boolean) {
   const [chosen, choose] = useStored("bench");
   const wide = useWide(roomForBench);
-  const folded = onBoard && (chosen === null ? !wide : chosen === "folded");
+  const beside = useWide(roomBeside);
+  const folded = onBoard && beside && (chosen === null ? !wide : chosen === "folded");
   return { folded, fold: () => choose(folded ? "open" : "folded") };
 }
 

@@ -50,7 +50,7 @@ export function BoardList({
     if (group.name === null || group.waits === null) return <div key="all">{list}</div>;
     const { waits } = group;
     return (
-      <section key={waits} aria-label={group.name}>
+      <div key={waits} role="group" aria-label={group.name}>
         {rail ? (
           <hr />
         ) : (
@@ -64,7 +64,7 @@ export function BoardList({
           </button>
         )}
         {!isClosed && list}
-      </section>
+      </div>
     );
   });
 }

@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import { NavLink } from "react-router";
 import type { BoardView, SeamStep } from "../shared/api";
 import { StageButton } from "../shared/StageButton";
@@ -6,9 +7,15 @@ import styles from "./Seam.module.css";
 
 /** The seam: the steps of the work joined by stitches; done ones are stitched through. */
 export function Seam({ view, step }: { view: BoardView; step: SeamStep }) {
+  const list = useRef<HTMLOListElement>(null);
+  // On a narrow window the steps go sideways: the one that is shown is in view.
+  useEffect(() => {
+    const now = list.current?.querySelector<HTMLElement>("[aria-current]");
+    if (now && list.current) list.current.scrollLeft = now.offsetLeft - list.current.clientWidth / 2;
+  }, [step]);
   return (
     <nav className={styles.seam} aria-label="Steps of the work">
-      <ol>
+      <ol ref={list}>
         {view.seam.map((s, i) => (
           <li key={s.step} className={s.done ? styles.done : ""}>
             <NavLink to={`/boards/${view.board.id}/${s.step}`} aria-current={s.step === step ? "step" : undefined}>

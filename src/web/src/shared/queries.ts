@@ -122,24 +122,34 @@ export function useLiveBench() {
       .withAutomaticReconnect([0, 500, 1000, 2000, 5000, 10000])
       .configureLogging(LogLevel.None)
       .build();
-    const changed = new Map<string, string | null>();
-    hub.on("bootChanged", (boardId: string | null, bootId: string) => changed.set(bootId, boardId));
+    const boots = new Set<string>();
+    const boards = new Set<string>();
+    hub.on("bootChanged", (boardId: string | null, bootId: string) => {
+      boots.add(bootId);
+      if (boardId) boards.add(boardId);
+    });
     // Changes come faster than pages are drawn: what changed is asked for once the answer before has arrived.
-    const timer = setInterval(() => {
-      for (const [bootId, boardId] of changed) {
+    const console = setInterval(() => {
+      for (const bootId of boots) {
         if (queries.isFetching({ queryKey: ["boot", bootId] }) > 0) continue;
-        changed.delete(bootId);
+        boots.delete(bootId);
         void queries.invalidateQueries({ queryKey: ["boot", bootId] });
         void queries.invalidateQueries({ queryKey: ["lines", bootId] });
-        void queries.invalidateQueries({ queryKey: ["bench"] });
-        void queries.invalidateQueries({ queryKey: ["boots"] });
-        if (boardId) void queries.invalidateQueries({ queryKey: ["board", boardId] });
       }
     }, 150);
+    // Words, seam and next thing are read, not watched: twice a second is soon enough, however many boards print.
+    const bench = setInterval(() => {
+      if (boards.size === 0 || queries.isFetching({ queryKey: ["bench"] }) > 0) return;
+      for (const boardId of boards) void queries.invalidateQueries({ queryKey: ["board", boardId] });
+      boards.clear();
+      void queries.invalidateQueries({ queryKey: ["bench"] });
+      void queries.invalidateQueries({ queryKey: ["boots"] });
+    }, 500);
     hub.onreconnected(() => void queries.invalidateQueries());
     const started = hub.start().catch(() => undefined);
     return () => {
-      clearInterval(timer);
+      clearInterval(console);
+      clearInterval(bench);
       void started.then(() => hub.stop());
     };
   }, [queries]);
