@@ -1,9 +1,32 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test as base } from "@playwright/test";
 import type { Page } from "@playwright/test";
+import { spawn } from "node:child_process";
+import { join, resolve } from "node:path";
 
-/** A page on which every console error and every uncaught error fails the test, but for refusals that a test provokes itself. */
-export const test = base.extend<{ provoked: RegExp | undefined }>({
+const root = resolve(import.meta.dirname, "../..");
+
+/** A server of this worker, with the demo and simulated boards at twenty times their pace; and a page on which every console error and every uncaught error fails the test, but for refusals that a test provokes itself. */
+export const test = base.extend<{ provoked: RegExp | undefined }, { server: string }>({
+  server: [
+    async ({}, use, worker) => {
+      const url = `http://127.0.0.1:${5391 + 10 * worker.parallelIndex}`;
+      const data = join(process.env.BUTTONHOOK_TEST_SCRATCH ?? "/tmp", `data-${worker.workerIndex}`);
+      const server = spawn("dotnet", [
+        join(root, ".build/app/Buttonhook.App.dll"),
+        ...["demo", "--data", data, "--urls", url, "--pace", "20"],
+      ]);
+      await expect
+        .poll(() => fetch(`${url}/api/shelves`).then((r) => r.status, () => 0), { timeout: 120_000 })
+        .toBe(200);
+      await use(url);
+      const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
+      server.kill();
+      await ended;
+    },
+    { scope: "worker", auto: true, timeout: 150_000 },
+  ],
+  baseURL: async ({ server }, use) => use(server),
   provoked: [undefined, { option: true }],
   page: async ({ page, provoked }, use) => {
     const errors: string[] = [];
@@ -70,7 +93,7 @@ export const openGroup = (page: Page, name: string) =>
 export async function expectAccessible(page: Page) {
   for (const theme of ["light", "dark"]) {
     await page.evaluate((t) => (document.documentElement.dataset.bsTheme = t), theme);
-    const axe = new AxeBuilder({ page });
+    const axe = new AxeBuilder({ page }).options({ resultTypes: ["violations"] });
     const found = await (
       theme === "light"
         ? axe.withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"])

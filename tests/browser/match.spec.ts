@@ -2,9 +2,9 @@ import { expect, expectAccessible, test } from "./bench";
 
 test("what is wanted ranks the images again at once", async ({ page }) => {
   await page.goto("/boards/russet/match");
-  const first = page.locator(".match-group h3").first();
+  const first = page.getByRole("main").getByRole("heading", { level: 3 }).first();
   await expect(first).toHaveText("Fallow 12 server");
-  const changed = page.locator(".match-group.fits-after-change");
+  const changed = page.getByRole("region", { name: "Fits after a change" });
   await expect(changed).toContainText("Asks its first questions on a screen");
   await page.getByLabel("With a screen").check();
   await expect(changed).not.toContainText("Asks its first questions on a screen");

@@ -68,7 +68,7 @@ test("at 1280 by 800 the console has 90 columns and 28 lines", async ({ page }) 
   expect(room.rows).toBeGreaterThanOrEqual(28);
 });
 
-test.describe("a million lines", () => {
+test.describe("a million lines @alone", () => {
   test.describe.configure({ timeout: 240_000 });
   test("scroll from end to end without a frame over 50 ms, and words in them are found", async ({ page }) => {
     const lines = 1_000_000;
@@ -111,7 +111,7 @@ test.describe("a million lines", () => {
   });
 });
 
-test.describe("eight boards at once", () => {
+test.describe("eight boards at once @alone", () => {
   test.describe.configure({ timeout: 180_000 });
   test("print while the page that shows one of them keeps its frames", async ({ page }) => {
     const boards: string[] = [];

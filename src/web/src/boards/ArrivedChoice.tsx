@@ -199,7 +199,7 @@ function DraftFacts({ draft }: { draft: CardDraft }) {
   const shown = draft.read.filter((f) => f.field !== "name" && f.field !== "maker");
   const label = (field: string) => fieldNames[field] ?? field.charAt(0).toUpperCase() + field.slice(1);
   return (
-    <dl className={styles.draftFacts}>
+    <dl className={styles.draftFacts} aria-label="What it tells of the board">
       {shown.map((f) => (
         <div key={f.field}>
           <dt>{label(f.field)}</dt>

@@ -23,6 +23,7 @@ export function CardDraftForm({ draft, onMade }: { draft: CardDraft; onMade: (ca
   return (
     <Form
       className={styles.draft}
+      aria-label="A card for it"
       onSubmit={(e) => {
         e.preventDefault();
         add.mutate(card, {

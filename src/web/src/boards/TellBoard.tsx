@@ -163,7 +163,7 @@ function Candidates({
   onUse: (modelId: string, revisionId: string, memoryMiB: number | null) => void;
 }) {
   return (
-    <ul className={styles.candidates}>
+    <ul className={styles.candidates} aria-label="Boards that it may be">
       {told.candidates.map((c) => (
         <li key={c.name}>
           <span>{percent(c.probability)}</span>
