@@ -54,7 +54,7 @@ public static class BenchApp
         app.UsePackedAssets();
         app.MapHub<BenchHub>("/hub");
         MapApi(app.MapGroup("/api"));
-        app.MapFallbackToFile("index.html");
+        app.MapFallbackToFile("index.html", PackedAssets.AskedAgain);
         return app;
     }
 

@@ -16,16 +16,22 @@ public static class Demo
     /// <summary>Fills the bench when no board is on it; does nothing otherwise.</summary>
     public static void Fill(KnowledgeFiles knowledge, Database database, TimeProvider clock)
     {
-        var boards = new BoardStore(database);
-        if (boards.All().Count > 0)
+        if (new BoardStore(database).All().Count > 0)
             return;
         database.Durable = false;
-        var boots = new BootStore(database);
-        var settings = new SettingsStore(database);
-        var now = clock.GetUtcNow();
+        var filling = new Filling(knowledge, new(database), new(database), new(database), clock.GetUtcNow());
         foreach (var demo in knowledge.Demo.Boards)
+            filling.Put(demo);
+        database.Durable = true;
+    }
+
+    private sealed class Filling(KnowledgeFiles knowledge, BoardStore boards, BootStore boots, SettingsStore settings, DateTimeOffset now)
+    {
+        private int seed;
+
+        public void Put(DemoBoard demo)
         {
-            var seed = 100;
+            seed = 100;
             boards.Save(
                 new Board(
                     demo.Id,
@@ -41,48 +47,54 @@ public static class Demo
                 ),
                 demo.Fault
             );
+            RecordOf(demo);
+            foreach (var past in demo.Boots)
+                PlayAgain(demo, past);
+        }
+
+        /// <summary>Boots long ago, which give images their record.</summary>
+        private void RecordOf(DemoBoard demo)
+        {
             var hours = 1000;
             foreach (var history in demo.History ?? [])
                 for (var i = 0; i < history.Good + history.Bad; i++)
                 {
                     boards.ChooseImage(demo.Id, history.Image);
-                    Play(boards.Find(demo.Id)!, i < history.Good ? null : history.Fault, false, now.AddHours(-hours--), seed++);
+                    Play(boards.Find(demo.Id)!, i < history.Good ? null : history.Fault, false, now.AddHours(-hours--));
                 }
             if (demo.History is not null)
                 boards.ChooseImage(demo.Id, null);
-            foreach (var past in demo.Boots)
-            {
-                if (past.Image is not null)
-                    boards.ChooseImage(demo.Id, past.Image);
-                var bench = boards.Find(demo.Id)!;
-                var at = now.AddHours(-past.HoursAgo);
-                var (boot, reading) = Play(bench, past.Fault, past.First, at, seed++);
-                if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
-                    boards.AddChange(
-                        demo.Id,
-                        cause.Id,
-                        "/etc/fstab: the line of /dev/disk/by-label/FROSTLOG was given nofail.",
-                        at.AddMinutes(5)
-                    );
-                if (past.Keep is not { } notes)
-                    continue;
-                bench = boards.Find(demo.Id)!;
-                var draft = SettingsMaker.From(
-                    bench.Board,
-                    knowledge.Catalogue,
-                    boot.ImageId,
-                    reading,
-                    boot.Source,
-                    Hash(boots, boot.Id),
-                    boot.StartedAt
-                );
-                if (draft.Value is { } worked)
-                    settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
-            }
         }
-        database.Durable = true;
 
-        (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at, int seed)
+        private void PlayAgain(DemoBoard demo, DemoBoot past)
+        {
+            if (past.Image is not null)
+                boards.ChooseImage(demo.Id, past.Image);
+            var at = now.AddHours(-past.HoursAgo);
+            var (boot, reading) = Play(boards.Find(demo.Id)!, past.Fault, past.First, at);
+            if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
+                boards.AddChange(
+                    demo.Id,
+                    cause.Id,
+                    "/etc/fstab: the line of /dev/disk/by-label/FROSTLOG was given nofail.",
+                    at.AddMinutes(5)
+                );
+            if (past.Keep is not { } notes)
+                return;
+            var draft = SettingsMaker.From(
+                boards.Find(demo.Id)!.Board,
+                knowledge.Catalogue,
+                boot.ImageId,
+                reading,
+                boot.Source,
+                Hash(boots, boot.Id),
+                boot.StartedAt
+            );
+            if (draft.Value is { } worked)
+                settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
+        }
+
+        private (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at)
         {
             var model = knowledge.Catalogue.Model(bench.Board.ModelId)!;
             var plan = new SimulationPlan(
@@ -91,7 +103,7 @@ public static class Demo
                 knowledge.Catalogue.Image(bench.Board.ImageId),
                 fault,
                 model.Console.Speed!.Value,
-                seed,
+                seed++,
                 first
             );
             var boot = boots.Begin(bench, $"simulated board at {model.Console.Speed} 8N1", at);

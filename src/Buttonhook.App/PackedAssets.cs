@@ -9,6 +9,10 @@ internal static class PackedAssets
     private const string Packed = ".br";
     private const string ForGood = "public, max-age=31536000, immutable";
 
+    /// <summary>The page itself: it names the files that belong to it, so a browser asks for it each time.</summary>
+    public static StaticFileOptions AskedAgain { get; } =
+        new() { OnPrepareResponse = sent => sent.Context.Response.Headers.CacheControl = "no-cache" };
+
     /// <summary>Adds the files; must stand before the routes.</summary>
     public static void UsePackedAssets(this WebApplication app)
     {

@@ -27,7 +27,7 @@ public sealed class MendedCopyTests : InFolder
             BitConverter.GetBytes(ExtBytes / 512).CopyTo(table, 446 + 16 + 12);
             disk.Write(0, table);
             var part = disk.Part(FatAt, FatBytes);
-            FatWriter.Format(part, "BOOT", 1, FatAt / 512);
+            FatFormat.Make(part, "BOOT", 1, FatAt / 512);
             new FatWriter(part, DateTime.UnixEpoch.AddYears(30)).Write("/extlinux/extlinux.conf", "label o\n append root=x quiet\n"u8);
         }
         var root = Directory.CreateDirectory(System.IO.Path.Combine(folder, "root", "etc")).FullName;

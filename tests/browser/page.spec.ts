@@ -135,3 +135,72 @@ test.describe("input that cannot be used", () => {
     await expect(page.getByRole("alert")).toBeFocused();
   });
 });
+
+test("the first page needs less than 190 kB of script and style, packed and kept for good", async ({ page, server }) => {
+  const client = await page.context().newCDPSession(page);
+  await client.send("Network.enable");
+  const answers = new Map<string, { type: string; headers: Record<string, string> }>();
+  let bytes = 0;
+  client.on("Network.responseReceived", (e) => answers.set(e.requestId, { type: e.type, headers: e.response.headers }));
+  client.on("Network.loadingFinished", (e) => {
+    const { type = "", headers = {} } = answers.get(e.requestId) ?? {};
+    if (type !== "Script" && type !== "Stylesheet") return;
+    bytes += e.encodedDataLength;
+    expect(headers["Content-Encoding"]).toBe("br");
+    expect(headers["Cache-Control"]).toContain("immutable");
+  });
+  await page.goto("/");
+  await expect(page.getByRole("heading", { level: 1, name: "The bench" })).toBeVisible();
+  await page.waitForLoadState("networkidle");
+  console.log(`  script and style of the first page: ${(bytes / 1000).toFixed(0)} kB`);
+  expect(bytes).toBeGreaterThan(50_000);
+  expect(bytes).toBeLessThan(190_000);
+
+  // Who takes nothing packed gets the same file as it is; the page itself is asked for again.
+  const script = await page.evaluate(() => document.querySelector<HTMLScriptElement>("script[src]")!.src);
+  const plain = await fetch(script, { headers: { "Accept-Encoding": "identity" } });
+  expect(plain.headers.get("content-encoding")).toBeNull();
+  expect(plain.headers.get("content-type")).toContain("javascript");
+  expect((await fetch(`${server}/`)).headers.get("cache-control")).toBe("no-cache");
+});
+
+test("every dialog and menu is accessible in both themes, and the focus never falls to the body", async ({ page }) => {
+  const focus = () => page.evaluate(() => document.activeElement?.tagName);
+  await page.goto("/boards/bramley/boot");
+  await expect(target(page)).toContainText("Gave up waiting for root");
+  expect(await focus()).not.toBe("BODY");
+  for (const key of ["/", "?"]) {
+    await page.keyboard.press(key);
+    await expect(page.getByRole("dialog")).toBeVisible();
+    await expectAccessible(page);
+    await page.keyboard.press("Escape");
+    await expect(page.getByRole("dialog")).toHaveCount(0);
+    await expect.poll(focus).not.toBe("BODY");
+  }
+  for (const name of ["Jump", "Log", /^Mark/]) {
+    await page.getByRole("button", { name }).click();
+    await expect(page.locator(".dropdown-menu.show")).toBeVisible();
+    await expectAccessible(page);
+    await page.keyboard.press("Escape");
+    await expect(page.locator(".dropdown-menu.show")).toHaveCount(0);
+  }
+  await page.keyboard.press("f");
+  await expect(page.getByLabel("Find in this log")).toBeFocused();
+  await page.keyboard.press("Escape");
+  await expect.poll(focus).not.toBe("BODY");
+  // What was pressed is gone with its answer.
+  await page.goto("/boards/pearmain/diagnose");
+  const answer = page.getByRole("region", { name: "The next check" }).getByRole("button", { name: "Cannot look" });
+  await answer.focus();
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("You could not look.")).toBeVisible();
+  await expect.poll(focus).not.toBe("BODY");
+  await page.getByRole("button", { name: "Take it back" }).focus();
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("You could not look.")).toHaveCount(0);
+  await expect.poll(focus).not.toBe("BODY");
+  // By the keys to another page.
+  await page.keyboard.press("1");
+  await expect(page.getByRole("heading", { name: "Which board" })).toBeVisible();
+  await expect.poll(focus).not.toBe("BODY");
+});

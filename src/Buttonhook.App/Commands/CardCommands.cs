@@ -76,12 +76,7 @@ internal static class CardCommands
         command.SetAction(
             (parse, token) =>
                 Task.FromResult(
-                    TreeCards.Print(
-                        parse.GetValue(sources)!,
-                        parse.GetValue(overlays) ?? [],
-                        parse.GetValue(CommandOptions.Json),
-                        token
-                    )
+                    TreeCards.Print(parse.GetValue(sources)!, parse.GetValue(overlays) ?? [], parse.GetValue(CommandOptions.Json), token)
                 )
         );
         return command;

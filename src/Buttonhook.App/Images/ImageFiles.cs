@@ -56,74 +56,18 @@ public static class ImageFiles
         Unpacked? kept = null
     )
     {
-        Answer<Inspection> Compared(Inspection found) =>
-            published is not null && Checksum.Compare(published, path, found.Sha256) is { } problem ? problem : found;
-        Answer<Inspection> Looked(ImageBytes bytes, Inspection found)
-        {
-            look?.Invoke(bytes, found);
-            return Compared(found);
-        }
         if (File.Exists(path) && SplitFile.Of(path) is { } part)
             return Inspection.Of(part, new FileInfo(path).Length, board);
         var opened = PackedImage.Open(path, token, progress);
         if (opened.Value is not { } packed)
             return opened.Problem!;
+        var order = new Order(path, board, signs, published, look);
         using (packed)
             try
             {
                 if (published is not null && Checksum.For(published, path).Problem is { } unreadable)
                     return unreadable;
-                if (packed.Compression == PackedImage.Raw)
-                {
-                    var hashed = published is not null || packed.SizeBytes <= HashedUnasked;
-                    var sum = hashed ? Task.Run(packed.Sha256, CancellationToken.None) : Task.FromResult("");
-                    try
-                    {
-                        using var raw = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
-                        var found = Inspection.Of(ImageBytes.Of(raw), packed.Compression, packed.SizeBytes, "", board, signs, Unpack);
-                        return Looked(ImageBytes.Of(raw), found with { Sha256 = sum.GetAwaiter().GetResult() });
-                    }
-                    finally
-                    {
-                        // Whatever happened, the file is not closed under the hash.
-                        Task.WaitAny([sum], CancellationToken.None);
-                    }
-                }
-                if (Scratch.NoRoom(packed.SizeBytes) is { } full)
-                    return full;
-                using var room = new Owned(Scratch.File());
-                var expanded = room.File;
-                long taken = 0;
-                var stopped = packed
-                    .Pump(
-                        Largest,
-                        (piece, at) =>
-                            Holes.Write(
-                                expanded,
-                                piece.Span,
-                                at,
-                                bytes =>
-                                {
-                                    taken += bytes;
-                                    if (taken % AskRoomEvery < bytes && Scratch.NoRoom(AskRoomEvery) is { } noRoom)
-                                        throw new NoRoomException(noRoom);
-                                }
-                            ),
-                        token
-                    )
-                    .GetAwaiter()
-                    .GetResult();
-                if (stopped is { } problem)
-                    return problem;
-                expanded.SetLength(packed.ExpandedBytes);
-                expanded.Flush();
-                var answer = Looked(
-                    ImageBytes.Of(expanded),
-                    Inspection.Of(ImageBytes.Of(expanded), packed.Compression, packed.SizeBytes, packed.Sha256(), board, signs, Unpack)
-                );
-                if (kept is not null && answer.Value is not null)
-                    kept.Keep(path, room.Release());
-                return answer;
+                return packed.Compression == PackedImage.Raw ? InspectRaw(packed, order) : InspectPacked(packed, order, kept, token);
             }
             catch (NoRoomException e)
             {
@@ -137,6 +81,66 @@ public static class ImageFiles
                     "Look at its name, who may read it, and the room on the disk."
                 );
             }
+    }
+
+    /// <summary>What is asked of an image.</summary>
+    private sealed record Order(
+        string Path,
+        DryBoard? Board,
+        IReadOnlyList<FirstLoaderSign> Signs,
+        string? Published,
+        Action<ImageBytes, Inspection>? Look
+    )
+    {
+        public Answer<Inspection> Done(ImageBytes bytes, Inspection found)
+        {
+            Look?.Invoke(bytes, found);
+            return Published is not null && Checksum.Compare(Published, Path, found.Sha256) is { } problem ? problem : found;
+        }
+    }
+
+    private static Answer<Inspection> InspectRaw(PackedImage packed, Order order)
+    {
+        var hashed = order.Published is not null || packed.SizeBytes <= HashedUnasked;
+        var sum = hashed ? Task.Run(packed.Sha256, CancellationToken.None) : Task.FromResult("");
+        try
+        {
+            using var raw = new FileStream(order.Path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
+            var bytes = ImageBytes.Of(raw);
+            var found = Inspection.Of(bytes, packed.Compression, packed.SizeBytes, "", order.Board, order.Signs, Unpack);
+            return order.Done(bytes, found with { Sha256 = sum.GetAwaiter().GetResult() });
+        }
+        finally
+        {
+            // Whatever happened, the file is not closed under the hash.
+            Task.WaitAny([sum], CancellationToken.None);
+        }
+    }
+
+    private static Answer<Inspection> InspectPacked(PackedImage packed, Order order, Unpacked? kept, CancellationToken token)
+    {
+        if (Scratch.NoRoom(packed.SizeBytes) is { } full)
+            return full;
+        using var room = new Owned(Scratch.File());
+        var expanded = room.File;
+        long taken = 0;
+        void Take(int bytes)
+        {
+            taken += bytes;
+            if (taken % AskRoomEvery < bytes && Scratch.NoRoom(AskRoomEvery) is { } noRoom)
+                throw new NoRoomException(noRoom);
+        }
+        var pumped = packed.Pump(Largest, (piece, at) => Holes.Write(expanded, piece.Span, at, Take), token);
+        if (pumped.GetAwaiter().GetResult() is { } problem)
+            return problem;
+        expanded.SetLength(packed.ExpandedBytes);
+        expanded.Flush();
+        var image = ImageBytes.Of(expanded);
+        var found = Inspection.Of(image, packed.Compression, packed.SizeBytes, packed.Sha256(), order.Board, order.Signs, Unpack);
+        var answer = order.Done(image, found);
+        if (kept is not null && answer.Value is not null)
+            kept.Keep(order.Path, room.Release());
+        return answer;
     }
 
     /// <summary>Unpacks a stream inside an image (a kernel, an initial file system) by its magic; null for a kind that is not known.</summary>

@@ -61,9 +61,7 @@ internal static class CardTroubles
         new(
             "There should be room on this computer's disk while a card is written.",
             "The disk is full; the card itself is not at fault.",
-            erased
-                ? "Make room, then write the card again: it is half written."
-                : "Make room, then start again: the card is as it was."
+            erased ? "Make room, then write the card again: it is half written." : "Make room, then start again: the card is as it was."
         );
 
     private static string Words(WriteStep step) =>

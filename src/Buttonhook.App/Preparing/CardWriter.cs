@@ -33,14 +33,7 @@ public sealed class CardWriter(
     public Task StartAsync(CancellationToken token)
     {
         foreach (var left in store.LeftRunning())
-            store.Keep(
-                left with
-                {
-                    Step = WriteStep.Interrupted,
-                    EndedAt = clock.GetUtcNow(),
-                    Problem = CardTroubles.Interrupted(left),
-                }
-            );
+            store.Keep(left with { Step = WriteStep.Interrupted, EndedAt = clock.GetUtcNow(), Problem = CardTroubles.Interrupted(left) });
         return Task.CompletedTask;
     }
 

@@ -37,7 +37,7 @@ internal static class InstallerCard
         var length = Math.Min(card.Length - Start, 31L << 30);
         card.Write(0, Table(job.State.Id, standIn, length));
         var part = card.Part(Start, length);
-        FatWriter.Format(part, "INSTALL", BitConverter.ToUInt32(Encoding.ASCII.GetBytes(job.State.Id[4..8])), (uint)(Start / 512));
+        FatFormat.Make(part, "INSTALL", BitConverter.ToUInt32(Encoding.ASCII.GetBytes(job.State.Id[4..8])), (uint)(Start / 512));
         var fat = new FatWriter(part, now);
         long done = 0;
         var sums = new List<(string Name, ulong Sum)>();

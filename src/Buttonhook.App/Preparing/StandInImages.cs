@@ -83,7 +83,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         if (model?.FirstLoader is { } loader)
             disk.Write(loader.At, Convert.FromHexString(loader.Bytes));
         var boot = disk.Part(FirstPartition, BootBytes);
-        FatWriter.Format(boot, "BOOT", id, (uint)(FirstPartition / 512));
+        FatFormat.Make(boot, "BOOT", id, (uint)(FirstPartition / 512));
         var fat = new FatWriter(boot, clock.GetLocalNow().DateTime);
         foreach (var (name, content) in BootFiles(image))
             fat.Write(name, content);

@@ -96,9 +96,11 @@ public static class FileTraps
             if (lines.Length > 1)
                 traps.Add(new(2, $"It has {lines.Length} lines; only the first one counts. Here they are joined.", true));
             var joined = string.Join(' ', lines);
-            if (joined.Contains("  ", StringComparison.Ordinal))
+            var words = new KernelCommandLine(joined);
+            // Inside quotation marks blanks belong to the word.
+            if (words.ToString() != joined)
                 traps.Add(new(1, "Two blanks stand together.", true));
-            result = Arguments(new(joined), console, traps) + "\n";
+            result = Arguments(words, console, traps) + "\n";
         }
         else if (result.Length > 0 && !result.EndsWith('\n'))
         {

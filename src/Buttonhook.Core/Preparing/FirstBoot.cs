@@ -158,38 +158,59 @@ public static partial class FirstBootCheck
                     "It holds a character that is no text (a line end, a tab or a control character). Type it again instead of pasting it."
                 )),
             ];
-        var list = new List<FieldProblem>();
-        void When(bool wrong, string field, string text)
+        var list = new Findings();
+        Person(set, taken, list);
+        if (set.Wireless is { } radio)
+            Radio(radio, names, list);
+        Place(set, names, list);
+        if (set.Address is { } address)
+            Address(address, list);
+        foreach (var line in set.Lines.Where(l => l.IndexOf('=') < 1))
+            list.Add(new("lines", $"“{Short(line)}” is no key=value line."));
+        foreach (var name in set.Packages.Where(n => !Package().IsMatch(n)))
+            list.Add(new("packages", $"“{Short(name)}” is no name of a package."));
+        foreach (var name in set.Overlays.Where(n => n.Length == 0 || n.Any(c => char.IsWhiteSpace(c) || c == '\'')))
+            list.Add(new("overlays", $"“{Short(name)}” is no name of an overlay."));
+        return list;
+    }
+
+    private sealed class Findings : List<FieldProblem>
+    {
+        public void When(bool wrong, string field, string text)
         {
             if (wrong)
-                list.Add(new(field, text));
+                Add(new(field, text));
         }
+    }
+
+    private static void Person(FirstBoot set, IReadOnlyCollection<string> taken, Findings list)
+    {
         if (set.HostName is { } host)
         {
-            When(
+            list.When(
                 !host.Split('.').All(l => HostLabel().IsMatch(l)) || host.Length > 64,
                 "hostName",
                 $"A host name has small letters, digits and dashes, up to 63 in a row, and no dash at an end (RFC 1123); “{host}” is none."
             );
-            When(
+            list.When(
                 taken.Contains(host, StringComparer.OrdinalIgnoreCase),
                 "hostName",
                 $"Another board on your bench is called {host}; two of one name cannot be told apart on the network."
             );
         }
-        When(
+        list.When(
             set.User is { } user && !UserName().IsMatch(user),
             "user",
             $"A user name begins with a small letter and has up to 31 letters, digits, dashes; “{set.User}” is none."
         );
-        When(set.User == "root", "user", "Take another user than root: remote login of root is refused by most systems.");
-        When(set.PasswordHash is not null && set.User is null, "password", "A password needs the user it is for.");
-        When(
+        list.When(set.User == "root", "user", "Take another user than root: remote login of root is refused by most systems.");
+        list.When(set.PasswordHash is not null && set.User is null, "password", "A password needs the user it is for.");
+        list.When(
             set.PasswordHash is { } hash && !hash.StartsWith("$6$", StringComparison.Ordinal),
             "password",
             "A password is kept as SHA-512 crypt only."
         );
-        When(set.Keys.Count > 0 && set.User is null, "keys", "Keys need the user they are for.");
+        list.When(set.Keys.Count > 0 && set.User is null, "keys", "Keys need the user they are for.");
         foreach (var key in set.Keys.Where(k => !PublicKey().IsMatch(k)))
             list.Add(
                 new(
@@ -199,62 +220,69 @@ public static partial class FirstBootCheck
                         : $"“{Short(key)}” is no public key: it begins with its kind, such as ssh-ed25519."
                 )
             );
-        When(
+        list.When(
             set.RemoteLogin && set.User is not null && set.PasswordHash is null && set.Keys.Count == 0,
             "remoteLogin",
             "Remote login needs a password or a key, or nobody gets in."
         );
-        if (set.Wireless is { } radio)
-        {
-            When(
-                !names.Countries.Contains(radio.Country),
-                "wireless",
-                $"“{radio.Country}” is no country of ISO 3166, which has two capital letters{(radio.Country == "UK" ? " (the United Kingdom is GB)" : "")}; without it the radio stays off."
-            );
-            When(
-                Encoding.UTF8.GetByteCount(radio.Name) is 0 or > 32,
-                "wireless",
-                "The name of a wireless network has 1 to 32 bytes (IEEE 802.11)."
-            );
-            When(radio.Key.Length != 64 || !radio.Key.All(char.IsAsciiHexDigit), "wireless", "The wireless key has 64 hexadecimal digits.");
-        }
-        When(set.Locale is { } locale && !LocaleName().IsMatch(locale), "locale", $"“{set.Locale}” is no locale such as en_GB.UTF-8.");
-        When(
+    }
+
+    private static void Radio(WirelessNetwork radio, RealNames names, Findings list)
+    {
+        list.When(
+            !names.Countries.Contains(radio.Country),
+            "wireless",
+            $"“{radio.Country}” is no country of ISO 3166, which has two capital letters{(radio.Country == "UK" ? " (the United Kingdom is GB)" : "")}; without it the radio stays off."
+        );
+        list.When(
+            Encoding.UTF8.GetByteCount(radio.Name) is 0 or > 32,
+            "wireless",
+            "The name of a wireless network has 1 to 32 bytes (IEEE 802.11)."
+        );
+        list.When(
+            radio.Key.Length != 64 || !radio.Key.All(char.IsAsciiHexDigit),
+            "wireless",
+            "The wireless key has 64 hexadecimal digits."
+        );
+    }
+
+    private static void Place(FirstBoot set, RealNames names, Findings list)
+    {
+        list.When(set.Locale is { } locale && !LocaleName().IsMatch(locale), "locale", $"“{set.Locale}” is no locale such as en_GB.UTF-8.");
+        list.When(
             set.TimeZone is { } zone && !names.TimeZones.Contains(zone),
             "timeZone",
             $"“{set.TimeZone}” is no time zone of the IANA list{(RealNames.Near(names.TimeZones, set.TimeZone ?? "") is { } near ? $"; the nearest is {near}" : ", such as Europe/Lisbon")}."
         );
-        When(set.Keyboard is { } layout && !Layout().IsMatch(layout), "keyboard", $"“{set.Keyboard}” is no keyboard layout such as gb.");
-        When(
+        list.When(
+            set.Keyboard is { } layout && !Layout().IsMatch(layout),
+            "keyboard",
+            $"“{set.Keyboard}” is no keyboard layout such as gb."
+        );
+        list.When(
             set.VideoMode is { } mode && !Mode().IsMatch(mode),
             "videoMode",
             $"“{set.VideoMode}” is no mode such as HDMI-A-1:1280x720@60."
         );
-        if (set.Address is { } address)
-        {
-            When(!InterfaceName().IsMatch(address.Interface), "address", $"“{address.Interface}” is no interface such as eth0.");
-            var given = Host(address.Address);
-            When(given.Problem is not null, "address", given.Problem ?? "");
-            When(
-                given.Network is { } net && address.Gateway is { } gate && (Plain(gate) is not { } way || !net.Contains(way)),
-                "address",
-                $"The gateway {address.Gateway} is not in the network of {address.Address}."
-            );
-            When(
-                given.Ip is { } own && address.Gateway is { } same && Plain(same)?.Equals(own) == true,
-                "address",
-                $"The gateway {address.Gateway} is the board's own address."
-            );
-            foreach (var server in address.NameServers.Where(n => Plain(n) is null))
-                list.Add(new("address", $"“{Short(server)}” is no address of a name server, such as 192.0.2.1."));
-        }
-        foreach (var line in set.Lines.Where(l => l.IndexOf('=') < 1))
-            list.Add(new("lines", $"“{Short(line)}” is no key=value line."));
-        foreach (var name in set.Packages.Where(n => !Package().IsMatch(n)))
-            list.Add(new("packages", $"“{Short(name)}” is no name of a package."));
-        foreach (var name in set.Overlays.Where(n => n.Length == 0 || n.Any(c => char.IsWhiteSpace(c) || c == '\'')))
-            list.Add(new("overlays", $"“{Short(name)}” is no name of an overlay."));
-        return list;
+    }
+
+    private static void Address(FixedAddress address, Findings list)
+    {
+        list.When(!InterfaceName().IsMatch(address.Interface), "address", $"“{address.Interface}” is no interface such as eth0.");
+        var given = Host(address.Address);
+        list.When(given.Problem is not null, "address", given.Problem ?? "");
+        list.When(
+            given.Network is { } net && address.Gateway is { } gate && (Plain(gate) is not { } way || !net.Contains(way)),
+            "address",
+            $"The gateway {address.Gateway} is not in the network of {address.Address}."
+        );
+        list.When(
+            given.Ip is { } own && address.Gateway is { } same && Plain(same)?.Equals(own) == true,
+            "address",
+            $"The gateway {address.Gateway} is the board's own address."
+        );
+        foreach (var server in address.NameServers.Where(n => Plain(n) is null))
+            list.Add(new("address", $"“{Short(server)}” is no address of a name server, such as 192.0.2.1."));
     }
 
     /// <summary>An address as it is usually written, without a scope; null for anything else (a bare number is an address to the parser, and what follows a percent sign passes it unread).</summary>

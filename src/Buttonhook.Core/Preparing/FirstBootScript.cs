@@ -61,169 +61,185 @@ public static class FirstBootScript
     /// <summary>The script.</summary>
     public static string Of(FirstBoot set, IReadOnlyList<RecipeStep> steps)
     {
-        var text = new StringBuilder(
-            $$"""
-            #!/bin/sh
-            # Written by Buttonhook. Runs as root at the first boot. Each step runs once; one that a power cut ended runs again.
-            state={{State}}
-            mkdir -p "$state"
-            once() {
-            	[ -e "$state/$1" ] && return
-            	echo "firstboot: $1"
-            	(set -e; "$1") </dev/null 2>&1
-            	code=$?
-            	[ "$code" -eq 0 ] || echo "firstboot: $1 FAILED with status $code; the boot goes on"
-            	echo "$code" >"$state/.now"
-            	sync
-            	mv "$state/.now" "$state/$1"
-            	sync
-            }
-
-            """
-        );
-        var names = new List<string>();
-        var body = new List<string>();
-        void Line(string line) => body.Add(line);
-        // Names end in a number where there may be several; a function called command would hide the shell's own.
-        void Step(string name, bool several = false)
-        {
-            var unique = several ? $"{name}_{names.Count(n => n.StartsWith(name + "_", StringComparison.Ordinal)) + 1}" : name;
-            names.Add(unique);
-            text.Append(unique).Append("() {\n");
-            foreach (var line in body)
-                text.Append('\t').Append(line).Append('\n');
-            text.Append("}\n");
-            body.Clear();
-        }
+        var shell = new ShellSteps();
         if (set.HostName is { } host)
-        {
-            Line($"printf '%s\\n' {Quote(host)} >/etc/hostname");
-            Line($"hostname {Quote(host)} 2>/dev/null || printf '%s' {Quote(host)} >/proc/sys/kernel/hostname");
-            Line("[ -e /etc/hosts ] || printf '127.0.0.1\\tlocalhost\\n' >/etc/hosts");
-            Line("sed -i '/^127\\.0\\.1\\.1[[:space:]]/d' /etc/hosts");
-            Line($"printf '127.0.1.1\\t%s\\n' {Quote(host)} >>/etc/hosts");
-            Step("host_name");
-        }
+            HostName(host, shell);
         if (set.User is { } user)
-        {
-            Line("shell=/bin/sh; [ -x /bin/bash ] && shell=/bin/bash");
-            Line($"id {Quote(user)} >/dev/null 2>&1 || useradd -m -s \"$shell\" {Quote(user)}");
-            Line("for group in sudo adm dialout; do");
-            Line($"\tif getent group \"$group\" >/dev/null; then usermod -a -G \"$group\" {Quote(user)}; fi");
-            Line("done");
-            if (set.PasswordHash is { } hash)
-                Line($"usermod -p {Quote(hash)} {Quote(user)}");
-            if (set.Keys.Count > 0)
-            {
-                Line($"home=$(getent passwd {Quote(user)} | cut -d: -f6)");
-                Line("mkdir -p \"$home/.ssh\"");
-                Line("touch \"$home/.ssh/authorized_keys\"");
-                foreach (var key in set.Keys)
-                    Line(
-                        $"grep -qxF {Quote(key)} \"$home/.ssh/authorized_keys\" || printf '%s\\n' {Quote(key)} >>\"$home/.ssh/authorized_keys\""
-                    );
-                Line($"chown -R {Quote(user)}: \"$home/.ssh\"");
-                Line("chmod 700 \"$home/.ssh\"; chmod 600 \"$home/.ssh/authorized_keys\"");
-            }
-            Step("user");
-        }
+            User(user, set, shell);
         if (set.RemoteLogin)
-        {
-            Line("systemctl enable ssh 2>/dev/null || systemctl enable sshd");
-            Line("systemctl --no-block start ssh 2>/dev/null || systemctl --no-block start sshd");
-            Step("remote_login");
-        }
+            RemoteLogin(shell);
         if (set.Locale is { } locale)
-        {
-            Line("file=/etc/locale.conf; [ -d /etc/default ] && file=/etc/default/locale");
-            Line($"if command -v locale-gen >/dev/null; then");
-            Line($"\tgrep -q {Quote("^" + locale.Replace(".", "\\.", StringComparison.Ordinal) + " ")} /etc/locale.gen ||");
-            Line(
-                $"\t\tprintf '%s %s\\n' {Quote(locale)} {Quote(locale.Split('.', '@') is [_, var set8, ..] ? set8 : "ISO-8859-1")} >>/etc/locale.gen"
-            );
-            Line("\tlocale-gen");
-            Line("fi");
-            Line($"printf 'LANG=%s\\n' {Quote(locale)} >\"$file\"");
-            Step("locale");
-        }
+            Locale(locale, shell);
         if (set.TimeZone is { } zone)
-        {
-            Line($"[ -e {Quote("/usr/share/zoneinfo/" + zone)} ]");
-            Line($"ln -sfn {Quote("/usr/share/zoneinfo/" + zone)} /etc/localtime");
-            Line($"printf '%s\\n' {Quote(zone)} >/etc/timezone");
-            Step("time_zone");
-        }
+            TimeZone(zone, shell);
         if (set.Keyboard is { } layout)
-        {
-            Line("mkdir -p /etc/default");
-            Line(
-                $"printf 'XKBMODEL=\"pc105\"\\nXKBLAYOUT=\"%s\"\\nXKBVARIANT=\"\"\\nXKBOPTIONS=\"\"\\n' {Quote(layout)} >/etc/default/keyboard"
-            );
-            Step("keyboard");
-        }
+            Keyboard(layout, shell);
         if (set.Wireless is { } radio)
-        {
-            Line("if command -v rfkill >/dev/null; then rfkill unblock wifi; fi");
-            Line($"if command -v iw >/dev/null; then iw reg set {Quote(radio.Country)}; fi");
-            File(
-                "/etc/wpa_supplicant/wpa_supplicant-wlan0.conf",
-                "0600",
-                $"ctrl_interface=DIR=/run/wpa_supplicant\ncountry={radio.Country}\nnetwork={{\n\tssid={Convert.ToHexStringLower(Encoding.UTF8.GetBytes(radio.Name))}\n\tpsk={radio.Key}\n}}\n"
-            );
-            File("/etc/systemd/network/25-wlan0.network", "0644", "[Match]\nName=wlan0\n\n[Network]\nDHCP=yes\n");
-            Enable("wpa_supplicant@wlan0");
-            Enable("systemd-networkd");
-            Step("wireless");
-        }
+            Wireless(radio, shell);
         if (set.Address is { } address)
-        {
-            var network = new StringBuilder($"[Match]\nName={address.Interface}\n\n[Network]\nAddress={address.Address}\n");
-            if (address.Gateway is { } gate)
-                network.Append("Gateway=").Append(gate).Append('\n');
-            foreach (var server in address.NameServers)
-                network.Append("DNS=").Append(server).Append('\n');
-            File($"/etc/systemd/network/20-{address.Interface}.network", "0644", network.ToString());
-            Enable("systemd-networkd");
-            Step("address");
+            Address(address, shell);
+        OfRecipes(set, steps, shell);
+        return Begin + shell.Text + End(shell.Names);
+    }
+
+    private const string Begin = $$"""
+        #!/bin/sh
+        # Written by Buttonhook. Runs as root at the first boot. Each step runs once; one that a power cut ended runs again.
+        state={{State}}
+        mkdir -p "$state"
+        once() {
+        	[ -e "$state/$1" ] && return
+        	echo "firstboot: $1"
+        	(set -e; "$1") </dev/null 2>&1
+        	code=$?
+        	[ "$code" -eq 0 ] || echo "firstboot: $1 FAILED with status $code; the boot goes on"
+        	echo "$code" >"$state/.now"
+        	sync
+        	mv "$state/.now" "$state/$1"
+        	sync
         }
+
+        """;
+
+    private static void HostName(string host, ShellSteps shell)
+    {
+        shell.Line($"printf '%s\\n' {Quote(host)} >/etc/hostname");
+        shell.Line($"hostname {Quote(host)} 2>/dev/null || printf '%s' {Quote(host)} >/proc/sys/kernel/hostname");
+        shell.Line("[ -e /etc/hosts ] || printf '127.0.0.1\\tlocalhost\\n' >/etc/hosts");
+        shell.Line("sed -i '/^127\\.0\\.1\\.1[[:space:]]/d' /etc/hosts");
+        shell.Line($"printf '127.0.1.1\\t%s\\n' {Quote(host)} >>/etc/hosts");
+        shell.Step("host_name");
+    }
+
+    private static void User(string user, FirstBoot set, ShellSteps shell)
+    {
+        shell.Line("shell=/bin/sh; [ -x /bin/bash ] && shell=/bin/bash");
+        shell.Line($"id {Quote(user)} >/dev/null 2>&1 || useradd -m -s \"$shell\" {Quote(user)}");
+        shell.Line("for group in sudo adm dialout; do");
+        shell.Line($"\tif getent group \"$group\" >/dev/null; then usermod -a -G \"$group\" {Quote(user)}; fi");
+        shell.Line("done");
+        if (set.PasswordHash is { } hash)
+            shell.Line($"usermod -p {Quote(hash)} {Quote(user)}");
+        if (set.Keys.Count > 0)
+        {
+            shell.Line($"home=$(getent passwd {Quote(user)} | cut -d: -f6)");
+            shell.Line("mkdir -p \"$home/.ssh\"");
+            shell.Line("touch \"$home/.ssh/authorized_keys\"");
+            foreach (var key in set.Keys)
+                shell.Line(
+                    $"grep -qxF {Quote(key)} \"$home/.ssh/authorized_keys\" || printf '%s\\n' {Quote(key)} >>\"$home/.ssh/authorized_keys\""
+                );
+            shell.Line($"chown -R {Quote(user)}: \"$home/.ssh\"");
+            shell.Line("chmod 700 \"$home/.ssh\"; chmod 600 \"$home/.ssh/authorized_keys\"");
+        }
+        shell.Step("user");
+    }
+
+    private static void RemoteLogin(ShellSteps shell)
+    {
+        shell.Line("systemctl enable ssh 2>/dev/null || systemctl enable sshd");
+        shell.Line("systemctl --no-block start ssh 2>/dev/null || systemctl --no-block start sshd");
+        shell.Step("remote_login");
+    }
+
+    private static void Locale(string locale, ShellSteps shell)
+    {
+        shell.Line("file=/etc/locale.conf; [ -d /etc/default ] && file=/etc/default/locale");
+        shell.Line($"if command -v locale-gen >/dev/null; then");
+        shell.Line($"\tgrep -q {Quote("^" + locale.Replace(".", "\\.", StringComparison.Ordinal) + " ")} /etc/locale.gen ||");
+        shell.Line(
+            $"\t\tprintf '%s %s\\n' {Quote(locale)} {Quote(locale.Split('.', '@') is [_, var set8, ..] ? set8 : "ISO-8859-1")} >>/etc/locale.gen"
+        );
+        shell.Line("\tlocale-gen");
+        shell.Line("fi");
+        shell.Line($"printf 'LANG=%s\\n' {Quote(locale)} >\"$file\"");
+        shell.Step("locale");
+    }
+
+    private static void TimeZone(string zone, ShellSteps shell)
+    {
+        shell.Line($"[ -e {Quote("/usr/share/zoneinfo/" + zone)} ]");
+        shell.Line($"ln -sfn {Quote("/usr/share/zoneinfo/" + zone)} /etc/localtime");
+        shell.Line($"printf '%s\\n' {Quote(zone)} >/etc/timezone");
+        shell.Step("time_zone");
+    }
+
+    private static void Keyboard(string layout, ShellSteps shell)
+    {
+        shell.Line("mkdir -p /etc/default");
+        shell.Line(
+            $"printf 'XKBMODEL=\"pc105\"\\nXKBLAYOUT=\"%s\"\\nXKBVARIANT=\"\"\\nXKBOPTIONS=\"\"\\n' {Quote(layout)} >/etc/default/keyboard"
+        );
+        shell.Step("keyboard");
+    }
+
+    private static void Wireless(WirelessNetwork radio, ShellSteps shell)
+    {
+        shell.Line("if command -v rfkill >/dev/null; then rfkill unblock wifi; fi");
+        shell.Line($"if command -v iw >/dev/null; then iw reg set {Quote(radio.Country)}; fi");
+        shell.File(
+            "/etc/wpa_supplicant/wpa_supplicant-wlan0.conf",
+            "0600",
+            $"ctrl_interface=DIR=/run/wpa_supplicant\ncountry={radio.Country}\nnetwork={{\n\tssid={Convert.ToHexStringLower(Encoding.UTF8.GetBytes(radio.Name))}\n\tpsk={radio.Key}\n}}\n"
+        );
+        shell.File("/etc/systemd/network/25-wlan0.network", "0644", "[Match]\nName=wlan0\n\n[Network]\nDHCP=yes\n");
+        shell.Enable("wpa_supplicant@wlan0");
+        shell.Enable("systemd-networkd");
+        shell.Step("wireless");
+    }
+
+    private static void Address(FixedAddress address, ShellSteps shell)
+    {
+        var network = new StringBuilder($"[Match]\nName={address.Interface}\n\n[Network]\nAddress={address.Address}\n");
+        if (address.Gateway is { } gate)
+            network.Append("Gateway=").Append(gate).Append('\n');
+        foreach (var server in address.NameServers)
+            network.Append("DNS=").Append(server).Append('\n');
+        shell.File($"/etc/systemd/network/20-{address.Interface}.network", "0644", network.ToString());
+        shell.Enable("systemd-networkd");
+        shell.Step("address");
+    }
+
+    private static void OfRecipes(FirstBoot set, IReadOnlyList<RecipeStep> steps, ShellSteps shell)
+    {
         foreach (var step in steps.Where(s => s.Action == RecipeAction.Create))
         {
-            File(step.Subject, step.Mode ?? "0644", step.Value ?? "");
-            Step("file", several: true);
+            shell.File(step.Subject, step.Mode ?? "0644", step.Value ?? "");
+            shell.Step("file", several: true);
         }
         if (Packages(set, steps) is { Count: > 0 } packages)
         {
-            Line("apt-get update");
-            Line($"apt-get install -y {string.Join(' ', packages.Select(Quote))}");
-            Step("packages");
+            shell.Line("apt-get update");
+            shell.Line($"apt-get install -y {string.Join(' ', packages.Select(Quote))}");
+            shell.Step("packages");
         }
         foreach (var service in steps.Subjects(RecipeAction.Enable))
         {
-            Enable(service);
-            Step("service", several: true);
+            shell.Enable(service);
+            shell.Step("service", several: true);
         }
         var everyBoot = steps.Subjects(RecipeAction.EveryBoot).ToList();
         if (everyBoot.Count > 0)
         {
-            File("/usr/local/sbin/every-boot", "0755", "#!/bin/sh\n" + string.Join('\n', everyBoot) + "\n");
-            File(
+            shell.File("/usr/local/sbin/every-boot", "0755", "#!/bin/sh\n" + string.Join('\n', everyBoot) + "\n");
+            shell.File(
                 "/etc/systemd/system/every-boot.service",
                 "0644",
                 "[Unit]\nDescription=Commands of every boot\n\n[Service]\nType=oneshot\nExecStart=/usr/local/sbin/every-boot\n\n[Install]\nWantedBy=multi-user.target\n"
             );
-            Line("systemctl daemon-reload");
-            Enable("every-boot");
-            Step("every_boot");
+            shell.Line("systemctl daemon-reload");
+            shell.Enable("every-boot");
+            shell.Step("every_boot");
         }
         foreach (var command in set.Commands.Concat(steps.Subjects(RecipeAction.FirstBoot)))
         {
-            Line($"sh -c {Quote(command)}");
-            Step("command", several: true);
+            shell.Line($"sh -c {Quote(command)}");
+            shell.Step("command", several: true);
         }
-        foreach (var name in names)
-            text.Append("once ").Append(name).Append('\n');
-        text.Append(
-            $"""
+    }
+
+    private static string End(IReadOnlyList<string> names) =>
+        $"""
             # The unit is taken out; the script stays only where a step failed, to be looked at: it holds what was set.
             : >"$state/done"
             sync
@@ -242,23 +258,7 @@ public static class FirstBootScript
             sync
             echo "firstboot: all steps are done"
 
-            """
-        );
-        return text.ToString();
-
-        void Enable(string service)
-        {
-            Line($"systemctl enable {Quote(service)}");
-            Line($"systemctl --no-block start {Quote(service)}");
-        }
-
-        void File(string path, string mode, string content)
-        {
-            Line($"mkdir -p {Quote(path[..Math.Max(1, path.LastIndexOf('/'))])}");
-            Line($"printf '%s' {Quote(content)} >{Quote(path)}");
-            Line($"chmod {mode} {Quote(path)}");
-        }
-    }
+            """;
 
     private static List<string> Packages(FirstBoot set, IReadOnlyList<RecipeStep> steps) =>
         [.. set.Packages.Concat(steps.Subjects(RecipeAction.Install)).Distinct()];

@@ -14,68 +14,100 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
     public const long LoaderBytes = 256 << 20;
     private const int MostPrimary = 4;
 
+    /// <summary>What the schools plan with; the card holds 0 bytes when none is in the board.</summary>
+    private sealed record Given(ImageCard Image, BoardModel Model, long Card, long Flash, long RecoveryBytes)
+    {
+        /// <summary>The system with room for its updates.</summary>
+        public long Need => Image.ExpandedBytes + CardPlan.UpdateRoom(Image.ExpandedBytes);
+
+        public MediumPart[] Recovery => RecoveryBytes > 0 ? [new("card", "Recovery, at the end", RecoveryBytes)] : [];
+
+        /// <summary>What speaks against so many bytes on this card.</summary>
+        public string[] Against(long bytes) =>
+            Card >= bytes ? []
+            : Card == 0 ? ["No card is in this board."]
+            : [$"That is {Sizes.Binary(bytes)}; the card holds {Sizes.Binary(Card)}."];
+    }
+
     /// <summary>The plan of each school for this image on this board.</summary>
     /// <param name="recoveryBytes">What a recovery partition at the end of the card takes; 0 for none.</param>
     public static IReadOnlyList<SchoolPlan> All(ImageCard image, Board board, BoardModel model, long recoveryBytes, CardBand band)
     {
-        var card = board.Connected.CardGb is { } gb ? band.LeastBytes(gb) : 0;
-        var need = image.ExpandedBytes + CardPlan.UpdateRoom(image.ExpandedBytes);
-        var recovery = recoveryBytes > 0 ? new[] { new MediumPart("card", "Recovery, at the end", recoveryBytes) } : [];
-        var recoveryStep =
-            recoveryBytes > 0 && image.GrowsAtFirstBoot != false
-                ?
-                [
-                    image.GrowsAtFirstBoot == true
-                        ? "Stop the root from growing into the recovery partition: it grows at first boot by itself."
-                        : "See to it that the root does not grow into the recovery partition: whether it grows by itself is not known.",
-                ]
-                : Array.Empty<string>();
-        string TooSmall(long bytes) => $"That is {Sizes.Binary(bytes)}; the card holds {Sizes.Binary(card)}.";
-        string[] Fits(long bytes) => card >= bytes ? [] : [card == 0 ? "No card is in this board." : TooSmall(bytes)];
+        var given = new Given(
+            image,
+            model,
+            board.Connected.CardGb is { } card ? band.LeastBytes(card) : 0,
+            model.FlashGb is { } flash ? band.LeastBytes(flash) : 0,
+            recoveryBytes
+        );
+        return [OneCard(given), BootMenu(given), LoaderOnCard(given), FlashLater(given)];
+    }
 
-        var one = new SchoolPlan(
+    private static SchoolPlan OneCard(Given g)
+    {
+        string[] growing =
+            g.RecoveryBytes == 0 || g.Image.GrowsAtFirstBoot == false ? []
+            : g.Image.GrowsAtFirstBoot == true
+                ? ["Stop the root from growing into the recovery partition: it grows at first boot by itself."]
+            : ["See to it that the root does not grow into the recovery partition: whether it grows by itself is not known."];
+        return new(
             School.OneCard,
             [
-                new("card", image.Title, image.ExpandedBytes),
-                new("card", "Room for updates", CardPlan.UpdateRoom(image.ExpandedBytes)),
-                .. recovery,
+                new("card", g.Image.Title, g.Image.ExpandedBytes),
+                new("card", "Room for updates", CardPlan.UpdateRoom(g.Image.ExpandedBytes)),
+                .. g.Recovery,
             ],
-            [.. recoveryStep, "Swap cards to try another system; nothing is lost."],
-            Fits(need + recoveryBytes)
+            [.. growing, "Swap cards to try another system; nothing is lost."],
+            g.Against(g.Need + g.RecoveryBytes)
         );
-        var many = (int)Math.Max(0, (card - LoaderBytes - recoveryBytes) / Math.Max(1, need));
-        var menu = new SchoolPlan(
+    }
+
+    private static SchoolPlan BootMenu(Given g)
+    {
+        var many = (int)Math.Max(0, (g.Card - LoaderBytes - g.RecoveryBytes) / Math.Max(1, g.Need));
+        var against = new List<string>();
+        if (many < 2)
+            against.Add($"Only {many} of this size fits beside the menu.");
+        if (g.Image.RootBy == "device")
+            against.Add("This image names its root by device.");
+        if (g.Image.Kind == "installer")
+            against.Add("An installer takes the whole card.");
+        return new(
             School.BootMenu,
             [
                 new("card", "Loader and menu", LoaderBytes),
-                .. Enumerable.Range(1, Math.Min(many, MostPrimary - 1)).Select(n => new MediumPart("card", $"System {n}", need)),
-                .. recovery,
+                .. Enumerable.Range(1, Math.Min(many, MostPrimary - 1)).Select(n => new MediumPart("card", $"System {n}", g.Need)),
+                .. g.Recovery,
             ],
             [
                 $"{many} systems of this size fit; an MBR table has {MostPrimary} primary partitions, so {MostPrimary - 1} behind the loader, more with logical ones or GPT.",
                 "Each system names its root by PARTUUID, or it finds the wrong one.",
                 "No system may grow at first boot: it would grow over the next one.",
             ],
-            [
-                .. many < 2 ? [$"Only {many} of this size fits beside the menu."] : Array.Empty<string>(),
-                .. image.RootBy == "device" ? ["This image names its root by device."] : Array.Empty<string>(),
-                .. image.Kind == "installer" ? ["An installer takes the whole card."] : Array.Empty<string>(),
-            ]
+            against
         );
+    }
+
+    private static SchoolPlan LoaderOnCard(Given g)
+    {
         var other =
-            model.BootMedia.FirstOrDefault(m => m is "ssd" or "usb")
+            g.Model.BootMedia.FirstOrDefault(m => m is "ssd" or "usb")
             ?? (
-                model.Ports.Any(p => p.Kind == "storage") ? "ssd"
-                : model.Ports.Any(p => p.Kind == "usb-host") ? "usb"
+                g.Model.Ports.Any(p => p.Kind == "storage") ? "ssd"
+                : g.Model.Ports.Any(p => p.Kind == "usb-host") ? "usb"
                 : null
             );
-        var split = new SchoolPlan(
+        var parts = new List<MediumPart> { new("card", "Loader, kernel and initial files", LoaderBytes) };
+        if (other is not null)
+            parts.Add(new(other, g.Image.Title, g.Image.ExpandedBytes));
+        var against = new List<string>();
+        if (other is null)
+            against.Add("This board has no socket for an SSD or a USB stick.");
+        if (g.Image.Kind == "installer")
+            against.Add("An installer chooses its own disk.");
+        return new(
             School.LoaderOnCard,
-            [
-                new("card", "Loader, kernel and initial files", LoaderBytes),
-                .. other is null ? Array.Empty<MediumPart>() : [new MediumPart(other, image.Title, image.ExpandedBytes)],
-                .. recovery,
-            ],
+            [.. parts, .. g.Recovery],
             other is null
                 ? []
                 :
@@ -83,32 +115,25 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
                     "Copy the boot partition onto the card and the root onto the other medium; root= names it by PARTUUID, with rootwait.",
                     "Feed a spinning disk from its own supply.",
                 ],
-            [
-                .. other is null ? ["This board has no socket for an SSD or a USB stick."] : Array.Empty<string>(),
-                .. image.Kind == "installer" ? ["An installer chooses its own disk."] : Array.Empty<string>(),
-                .. Fits(LoaderBytes + recoveryBytes),
-            ]
+            [.. against, .. g.Against(LoaderBytes + g.RecoveryBytes)]
         );
-        var flash = model.FlashGb is { } flashGb ? band.LeastBytes(flashGb) : 0;
-        var later = new SchoolPlan(
+    }
+
+    private static SchoolPlan FlashLater(Given g)
+    {
+        MediumPart[] flash = g.Flash > 0 ? [new("flash", g.Image.Title, g.Image.ExpandedBytes)] : [];
+        string[] against =
+            g.Flash == 0 ? ["This board has no soldered flash."]
+            : g.Flash < g.Need ? [$"The flash holds {Sizes.Binary(g.Flash)}, {Sizes.Binary(g.Need)} are needed with updates."]
+            : [];
+        return new(
             School.FlashLater,
-            [
-                new("card", image.Title, image.ExpandedBytes),
-                .. recovery,
-                .. flash > 0 ? [new MediumPart("flash", image.Title, image.ExpandedBytes)] : Array.Empty<MediumPart>(),
-            ],
+            [new("card", g.Image.Title, g.Image.ExpandedBytes), .. g.Recovery, .. flash],
             [
                 "Prove it on the card first, then copy it, power off, take the card out, start again and check the root device.",
                 "Keep the card as rescue.",
             ],
-            [
-                .. flash == 0 ? ["This board has no soldered flash."] : Array.Empty<string>(),
-                .. flash > 0 && flash < need
-                    ? [$"The flash holds {Sizes.Binary(flash)}, {Sizes.Binary(need)} are needed with updates."]
-                    : Array.Empty<string>(),
-                .. Fits(need + recoveryBytes),
-            ]
+            [.. against, .. g.Against(g.Need + g.RecoveryBytes)]
         );
-        return [one, menu, split, later];
     }
 }

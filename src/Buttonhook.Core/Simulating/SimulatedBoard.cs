@@ -41,7 +41,7 @@ public sealed class SimulatedBoard
         commandLine = plan.Image is null
             ? ""
             : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
-        steps = new(BootScript.For(plan));
+        steps = new(PrintedBoot.For(plan));
     }
 
     /// <summary>When the next output is due in milliseconds since power; null while it waits for input or is silent.</summary>
@@ -97,7 +97,7 @@ public sealed class SimulatedBoard
             return;
         }
         mode = Mode.Booting;
-        steps = new(BootScript.For(plan with { Seed = plan.Seed + restarts, FaultId = keepFault ? plan.FaultId : null }));
+        steps = new(PrintedBoot.For(plan with { Seed = plan.Seed + restarts, FaultId = keepFault ? plan.FaultId : null }));
     }
 
     private void Print(string text)

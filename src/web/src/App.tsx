@@ -6,6 +6,7 @@ import { FindDialog } from "./frame/FindDialog";
 import { useKeys } from "./shared/keys";
 import { useBench, useLiveBench } from "./shared/queries";
 import { steps } from "./shared/words";
+import { useKeptFocus } from "./frame/useKeptFocus";
 import { useStored } from "./frame/useStored";
 import { useWide } from "./frame/useWide";
 
@@ -42,6 +43,7 @@ function useFold(onBoard: boolean) {
 
 export function App() {
   useLiveBench();
+  useKeptFocus();
   const go = useNavigate();
   const location = useLocation();
   const bench = useBench();

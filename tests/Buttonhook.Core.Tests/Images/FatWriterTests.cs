@@ -41,7 +41,7 @@ public sealed class FatWriterTests : IDisposable
     {
         using var file = Disk((long)mebibytes << 20);
         var bytes = WritableBytes.Of(file);
-        FatWriter.Format(bytes, "FROST", 0x12345678, 8192);
+        FatFormat.Make(bytes, "FROST", 0x12345678, 8192);
         var fat = new FatWriter(bytes, Stamp);
         var random = new Random(mebibytes);
         var written = new Dictionary<string, byte[]>(StringComparer.OrdinalIgnoreCase);
@@ -106,7 +106,7 @@ public sealed class FatWriterTests : IDisposable
     {
         using var file = Disk(6 << 20);
         var bytes = WritableBytes.Of(file);
-        FatWriter.Format(bytes, "FULL", 1, 0);
+        FatFormat.Make(bytes, "FULL", 1, 0);
         var fat = new FatWriter(bytes, Stamp);
         fat.Write("/keep.txt", "kept"u8);
         var e = Assert.Throws<IOException>(() => fat.Write("/large.bin", new byte[7 << 20]));
@@ -122,7 +122,7 @@ public sealed class FatWriterTests : IDisposable
     {
         using var file = Disk(8 << 20);
         var bytes = WritableBytes.Of(file);
-        FatWriter.Format(bytes, "DAMAGED", 1, 0);
+        FatFormat.Make(bytes, "DAMAGED", 1, 0);
         new FatWriter(bytes, Stamp).Write("/a/b/c.txt", new byte[9000]);
         var good = bytes.At(0, 8 << 20);
         var random = new Random(4);

@@ -209,4 +209,16 @@ public class SchoolPlanTests
         var twice = FileTraps.Check(System.Text.Encoding.UTF8.GetBytes(once.Clean), oneLine, keepTabs);
         return twice.Clean == once.Clean && twice.Traps.All(t => !t.Mended);
     }
+
+    [Theory]
+    [InlineData("quiet  splash", true)]
+    [InlineData("\" \ta", false)]
+    [InlineData("note=\"two  blanks\" quiet", false)]
+    public void Two_blanks_are_a_trap_only_where_they_part_words(string text, bool trap) =>
+        Assert.Equal(
+            trap,
+            FileTraps
+                .Check(System.Text.Encoding.UTF8.GetBytes(text), oneLine: true, keepTabs: false)
+                .Traps.Any(t => t.Text == "Two blanks stand together.")
+        );
 }

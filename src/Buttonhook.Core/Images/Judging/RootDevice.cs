@@ -15,59 +15,8 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
     public static RootDevice Of(string device, IReadOnlyList<Volume> volumes, DryBoard board, int cardHosts)
     {
         device = device.Trim('"');
-        var parts = volumes.Where(v => v.Mapped is null).ToList();
-        RootDevice By(Func<Volume, bool> fits, string why, bool programs = false) =>
-            Found(volumes.FirstOrDefault(fits), why, programs, volumes);
-        if (device.StartsWith("ZFS=", StringComparison.OrdinalIgnoreCase) || device.StartsWith("zfs:", StringComparison.Ordinal))
-            return new(null, "", true, Elsewhere: "a pool of ZFS, which is not read here");
-        if (
-            device is "/dev/nfs"
-            || device.StartsWith("nfs", StringComparison.Ordinal)
-            || device.StartsWith("/dev/nbd", StringComparison.Ordinal)
-        )
-            return new(null, "", Elsewhere: "another machine on the network");
-        if (device.StartsWith("live:", StringComparison.Ordinal) || device.StartsWith("/dev/ram", StringComparison.Ordinal))
-            return new(null, "", true, Elsewhere: "a system that the initial file system puts together by itself");
         if (device.StartsWith("block:", StringComparison.Ordinal))
             return Of(device[6..], volumes, board, cardHosts) with { OnlyPrograms = true };
-        if (device.Split('=', 2) is [var key, var value])
-        {
-            value = value.Trim('"');
-            switch (key.ToUpperInvariant())
-            {
-                case "PARTUUID":
-                    // "/PARTNROFF=" counts on from the partition with this id.
-                    var id = value.Split('/', 2);
-                    var offset = 0;
-                    if (
-                        id.Length == 2
-                        && !(
-                            id[1].StartsWith("PARTNROFF=", StringComparison.Ordinal)
-                            && int.TryParse(id[1][10..], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out offset)
-                        )
-                    )
-                        return new(null, "behind the id only /PARTNROFF= with a number may stand");
-                    var at = parts.FindIndex(v => v.Partition.PartUuid.Equals(id[0], StringComparison.OrdinalIgnoreCase));
-                    return at < 0 ? new(null, "no partition has this id")
-                        : offset == 0 ? new(parts[at], "")
-                        : Found(
-                            parts.FirstOrDefault(v => v.Partition.Number == parts[at].Partition.Number + offset),
-                            "no partition has that number behind the one with this id",
-                            false,
-                            volumes
-                        );
-                case "UUID":
-                    return By(
-                        v => string.Equals(v.Tree?.Uuid, value, StringComparison.OrdinalIgnoreCase),
-                        "no file system has this id",
-                        true
-                    );
-                case "LABEL":
-                    return By(v => v.Tree?.Label == value, "no file system has this label", true);
-                case "PARTLABEL":
-                    return By(v => v.Mapped is null && v.Partition.Name == value, "no partition has this name");
-            }
-        }
         if (device.StartsWith("/dev/disk/by-", StringComparison.Ordinal) && device[13..].Split('/', 2) is [var by, var named])
             return by is "uuid" or "label" or "partuuid" or "partlabel"
                 ? Of($"{by.ToUpperInvariant()}={Unescaped(named)}", volumes, board, cardHosts) with
@@ -75,6 +24,67 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
                     OnlyPrograms = true,
                 }
                 : new(null, "", true, Elsewhere: "a disk by a name that only its own hardware gives");
+        return NotHere(device)
+            ?? (device.Split('=', 2) is [var key, var value] ? ByProperty(key, value.Trim('"'), volumes) : null)
+            ?? Mapped(device, volumes)
+            ?? OnMedium(device, volumes, board, cardHosts);
+    }
+
+    /// <summary>What lies on no image at all.</summary>
+    private static RootDevice? NotHere(string device)
+    {
+        bool Begins(string with) => device.StartsWith(with, StringComparison.Ordinal);
+        if (device.StartsWith("ZFS=", StringComparison.OrdinalIgnoreCase) || Begins("zfs:"))
+            return new(null, "", true, Elsewhere: "a pool of ZFS, which is not read here");
+        if (Begins("nfs") || Begins("/dev/nbd") || device is "/dev/nfs")
+            return new(null, "", Elsewhere: "another machine on the network");
+        return Begins("live:") || Begins("/dev/ram")
+            ? new(null, "", true, Elsewhere: "a system that the initial file system puts together by itself")
+            : null;
+    }
+
+    private static RootDevice? ByProperty(string key, string value, IReadOnlyList<Volume> volumes)
+    {
+        RootDevice By(Func<Volume, bool> fits, string why, bool programs = false) =>
+            Found(volumes.FirstOrDefault(fits), why, programs, volumes);
+        return key.ToUpperInvariant() switch
+        {
+            "PARTUUID" => ByPartUuid(value, volumes),
+            "UUID" => By(v => string.Equals(v.Tree?.Uuid, value, StringComparison.OrdinalIgnoreCase), "no file system has this id", true),
+            "LABEL" => By(v => v.Tree?.Label == value, "no file system has this label", true),
+            "PARTLABEL" => By(v => v.Mapped is null && v.Partition.Name == value, "no partition has this name"),
+            _ => null,
+        };
+    }
+
+    /// <summary>"/PARTNROFF=" counts on from the partition with this id.</summary>
+    private static RootDevice ByPartUuid(string value, IReadOnlyList<Volume> volumes)
+    {
+        var parts = Partitions(volumes);
+        var id = value.Split('/', 2);
+        var offset = 0;
+        if (
+            id.Length == 2
+            && !(
+                id[1].StartsWith("PARTNROFF=", StringComparison.Ordinal)
+                && int.TryParse(id[1][10..], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out offset)
+            )
+        )
+            return new(null, "behind the id only /PARTNROFF= with a number may stand");
+        var at = parts.FindIndex(v => v.Partition.PartUuid.Equals(id[0], StringComparison.OrdinalIgnoreCase));
+        return at < 0 ? new(null, "no partition has this id")
+            : offset == 0 ? new(parts[at], "")
+            : Found(
+                parts.FirstOrDefault(v => v.Partition.Number == parts[at].Partition.Number + offset),
+                "no partition has that number behind the one with this id",
+                false,
+                volumes
+            );
+    }
+
+    /// <summary>A volume of LVM or an array of md by its name; null for any other name.</summary>
+    private static RootDevice? Mapped(string device, IReadOnlyList<Volume> volumes)
+    {
         if (device.StartsWith("/dev/mapper/", StringComparison.Ordinal))
             return Found(
                 // In the name of the mapper a dash parts group and volume, and a dash of theirs is doubled.
@@ -98,8 +108,15 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
                 true,
                 volumes
             );
-        if (volumes.FirstOrDefault(v => v.Mapped is not null && device == $"/dev/{v.Mapped}") is { } logical)
-            return Found(logical, "", true, volumes);
+        return volumes.FirstOrDefault(v => v.Mapped is not null && device == $"/dev/{v.Mapped}") is { } logical
+            ? Found(logical, "", true, volumes)
+            : null;
+    }
+
+    /// <summary>A partition by its number, as the kernel calls the medium that this board starts from.</summary>
+    private static RootDevice OnMedium(string device, IReadOnlyList<Volume> volumes, DryBoard board, int cardHosts)
+    {
+        var parts = Partitions(volumes);
         var disk = board.BootMedium switch
         {
             "sd" => "/dev/mmcblk0p",
@@ -126,6 +143,8 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
                 : new(null, $"on this medium partitions are called {disk}1 and so on");
         return Found(parts.FirstOrDefault(v => v.Partition.Number == number), "there is no such partition", false, volumes);
     }
+
+    private static List<Volume> Partitions(IReadOnlyList<Volume> volumes) => [.. volumes.Where(v => v.Mapped is null)];
 
     /// <summary>What is there, with the layer it lies in; what is not there may lie in a layer that is closed here.</summary>
     private static RootDevice Found(Volume? volume, string why, bool programs, IReadOnlyList<Volume> volumes)

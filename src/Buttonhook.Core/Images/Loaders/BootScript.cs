@@ -112,16 +112,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                     variables[set[0]] = string.Join(' ', set[1..]);
                 return true;
             case "env" when words is ["env", "import", ..]:
-                if (words.Skip(2).Select(w => memory[w]).FirstOrDefault(f => f is not null) is not { } environment)
-                    return false;
-                // A blank before "=" belongs to the name, a carriage return to the value unless -r takes it off (lib/hashtable.c).
-                foreach (var whole in Encoding.UTF8.GetString(environment.Bytes).Split('\n'))
-                {
-                    var pair = (words.Contains("-r") ? whole.TrimEnd('\r') : whole).TrimStart(' ', '\t');
-                    if (pair.IndexOf('=') is > 0 and var equals && pair[0] != '#')
-                        variables[pair[..equals]] = pair[(equals + 1)..];
-                }
-                return true;
+                return ImportEnvironment(words);
             case "env" when words is ["env", "exists", var name, ..]:
                 return variables.ContainsKey(name);
             case "load" or "fatload" or "ext4load" or "ext2load" when words.Length >= 5:
@@ -139,14 +130,8 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                 return Tree(words);
             case "sysboot" when words.Length >= 6:
                 return Extlinux(words);
-            case "source" when words.Length >= 2 && runs < DeepestRun:
-                runs++;
-                var sourced =
-                    memory[words[1].Split(':')[0]] is { } inner
-                    && LegacyImage.Read(inner.Bytes) is { Fault: null, Type: LegacyImage.Script, Data.Length: > 8 } read
-                    && Play(Encoding.UTF8.GetString(read.Data.AsSpan(8)).TrimEnd('\0'));
-                runs--;
-                return sourced;
+            case "source" when words.Length >= 2:
+                return Source(words[1].Split(':')[0]);
             case "dhcp" or "tftpboot" or "tftp" or "bootp" or "nfs" or "pxe" or "wget":
                 network ??= where;
                 return false;
@@ -156,16 +141,8 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                         words.AsSpan(1),
                         (_, named) => named.Length == 3 && At(named[0], named[1])?.Tree?.Find(Rooted(named[2])) is not null
                     );
-            case "part" when words is ["part", "number", _, _, var label, var into]:
-                if (volumes.FirstOrDefault(v => v.Partition.Name == label) is not { } numbered)
-                    return false;
-                variables[into] = numbered.Partition.Number.ToString("x", CultureInfo.InvariantCulture);
-                return true;
-            case "part" when words is ["part", "uuid", _, _, var variable]:
-                if (At(words[2], words[3]) is not { } wanted)
-                    return false;
-                variables[variable] = wanted.Partition.PartUuid;
-                return true;
+            case "part" when words.Length is 5 or 6:
+                return Part(words);
             case "run" when runs < DeepestRun:
                 runs++;
                 var ran = words[1..].All(name => variables.TryGetValue(name, out var text) && Play(text));
@@ -190,6 +167,52 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                 return false;
             case "false":
                 return false;
+            default:
+                return true;
+        }
+    }
+
+    /// <summary>A blank before "=" belongs to the name, a carriage return to the value unless -r takes it off (lib/hashtable.c).</summary>
+    private bool ImportEnvironment(string[] words)
+    {
+        if (words.Skip(2).Select(w => memory[w]).FirstOrDefault(f => f is not null) is not { } environment)
+            return false;
+        foreach (var whole in Encoding.UTF8.GetString(environment.Bytes).Split('\n'))
+        {
+            var pair = (words.Contains("-r") ? whole.TrimEnd('\r') : whole).TrimStart(' ', '\t');
+            if (pair.IndexOf('=') is > 0 and var equals && pair[0] != '#')
+                variables[pair[..equals]] = pair[(equals + 1)..];
+        }
+        return true;
+    }
+
+    private bool Source(string address)
+    {
+        if (runs >= DeepestRun)
+            return true;
+        runs++;
+        var sourced =
+            memory[address] is { } inner
+            && LegacyImage.Read(inner.Bytes) is { Fault: null, Type: LegacyImage.Script, Data.Length: > 8 } read
+            && Play(Encoding.UTF8.GetString(read.Data.AsSpan(8)).TrimEnd('\0'));
+        runs--;
+        return sourced;
+    }
+
+    private bool Part(string[] words)
+    {
+        switch (words)
+        {
+            case [_, "number", _, _, var label, var into]:
+                if (volumes.FirstOrDefault(v => v.Partition.Name == label) is not { } numbered)
+                    return false;
+                variables[into] = numbered.Partition.Number.ToString("x", CultureInfo.InvariantCulture);
+                return true;
+            case [_, "uuid", var type, var device, var variable]:
+                if (At(type, device) is not { } wanted)
+                    return false;
+                variables[variable] = wanted.Partition.PartUuid;
+                return true;
             default:
                 return true;
         }
@@ -306,104 +329,6 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         return int.TryParse(number, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var wanted)
             ? volumes.FirstOrDefault(v => v.Partition.Number == wanted) ?? (volume.Partition.Number == 0 ? volume : null)
             : null;
-    }
-
-    private void Boot(string[] words, string where)
-    {
-        var kernelAt = words.Length > 1 ? words[1].Split('#')[0] : variables.GetValueOrDefault("loadaddr", "");
-        var configuration = words.Length > 1 && words[1].Split('#') is [_, var chosen, ..] ? chosen : null;
-        if (memory[kernelAt] is not { } kernelFile)
-        {
-            broke ??= lost ?? new("boot-files-missing", "No kernel was loaded.", "Correct the script.", where);
-            return;
-        }
-        if (memory.Spoiled(kernelAt, "kernel-corrupt", "kernel") is { } written)
-        {
-            broke ??= written;
-            return;
-        }
-        var (kernel, broken) = passage.Kernel(kernelFile.Bytes, kernelFile.Where, configuration);
-        broken ??= words[0] == "booti" ? LoaderSettings.Unpacks(kernel, variables, kernelFile.Where) : null;
-        if (broken is not null)
-        {
-            broke ??= broken;
-            return;
-        }
-        Loaded? initial = null,
-            own = null;
-        var (initialAt, treeAt) = ("", "");
-        if (kernel.Kind == "FIT" && words.Length == 2)
-        {
-            initial = kernel.FitRamDisk is { } disk ? new(kernelFile.Where, disk) : null;
-            own = kernel.FitTree is { } blob ? new(kernelFile.Where, blob) : null;
-        }
-        else
-        {
-            if (words.Length > 2 && words[2] != "-")
-            {
-                initialAt = words[2].Split(':')[0];
-                initial = memory[initialAt];
-                if (initial is null)
-                {
-                    broke ??= lost ?? new("initrd-missing", "The initial file system was not loaded.", "Correct the script.", where);
-                    return;
-                }
-                // Legacy images tell their own size; other ones are as long as the script says.
-                if (
-                    words[0] != "bootm"
-                    && !words[2].Contains(':')
-                    && Field.B32(initial.Bytes.Length > 4 ? initial.Bytes : new byte[4], 0) != 0x27051956
-                )
-                {
-                    broke ??= new(
-                        "initrd-missing",
-                        "The initial file system is named without its size, and it is no U-Boot image that tells it: the loader refuses it (Wrong Ramdisk Image Format).",
-                        "Write the address with :${filesize}, right after it was loaded.",
-                        where
-                    );
-                    return;
-                }
-            }
-            if (words.Length > 3 && words[3] != variables["fdt_addr"] && words[3] != variables["fdtcontroladdr"])
-            {
-                treeAt = words[3];
-                own = memory[treeAt];
-                if (own is null)
-                {
-                    broke ??= lost ?? new("dtb-missing", "The device tree was not loaded.", "Correct the script.", where);
-                    return;
-                }
-            }
-        }
-        if (own is null && words.Length <= 3 && board.Architecture != InstructionSet.Amd64)
-        {
-            broke ??= new(
-                "dtb-missing",
-                $"{words[0]} is given no device tree, and none is in the image: the loader cannot start the kernel without one.",
-                "Name the address of a device tree behind the initial file system; ${fdtcontroladdr} is the loader's own.",
-                where
-            );
-            return;
-        }
-        (string, string, string)[] needed = [(initialAt, "initrd-corrupt", "initial file system"), (treeAt, "dtb-invalid", "device tree")];
-        broke ??=
-            memory.Spoiled(initialAt, "initrd-corrupt", "initial file system")
-            ?? memory.Spoiled(treeAt, "dtb-invalid", "device tree")
-            ?? (
-                words[0] != "booti" || kernel.Payload is not { } image
-                    ? null
-                    : (
-                        kernel.Packing is null
-                            ? null
-                            : memory.Unpacked(kernelAt, variables.GetValueOrDefault("kernel_comp_addr_r", ""), image.Length, needed, where)
-                    ) ?? memory.Covered(kernelAt, image, needed, LoaderSettings.MemoryStart(board), where)
-            )
-            ?? (own is null ? null : Links.OfTree(own, board));
-        if (broke is not null)
-            return;
-        if (lost is not null)
-            passage.Notes.Add((lost.Text, lost.Where));
-        handover = new(where, variables["bootargs"], kernel, kernelFile.Where, initial, null, own, own is null);
     }
 
     /// <summary>The words of a loop: quotation marks do not keep them together here, as the loader's shell shows.</summary>

@@ -3,7 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import { useSearchParams } from "react-router";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Progress } from "../shared/Progress";
-import { useArrival, useArrive, useForgetArrival } from "../shared/queries";
+import { useArrival, useArrive, useForgetArrival } from "./queries";
 import { useDrop } from "../shared/useDrop";
 import { useUpload } from "../shared/useUpload";
 import { DownloadFolders } from "../images/DownloadFolders";

@@ -3,7 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import type { Arrival, CardDraft } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useArrivedDraft, useArrivedOverlays, useArrivedTrees, usePutArrived } from "../shared/queries";
+import { useArrivedDraft, useArrivedOverlays, useArrivedTrees, usePutArrived } from "./queries";
 import { percent } from "../shared/words";
 import styles from "./Boards.module.css";
 

@@ -1,7 +1,8 @@
 import { Form } from "react-bootstrap";
 import { ListPage } from "../shared/ListPage";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddedCards, useCatalogue, useImportCards } from "../shared/queries";
+import { useAddedCards, useCatalogue } from "../shared/queries";
+import { useImportCards } from "./queries";
 import { BoardCardView } from "./BoardCardView";
 
 const pack = (rows: { id: string }[]) => `/api/cards/export?ids=${rows.map((r) => r.id).join(",")}`;

@@ -3,7 +3,8 @@ import { Button, Form } from "react-bootstrap";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { EditList } from "../shared/EditList";
-import { useEdits, useLessons, useTakeLessons, useTellFacts } from "../shared/queries";
+import { useEdits } from "../shared/queries";
+import { useLessons, useTakeLessons, useTellFacts } from "./queries";
 import { setChoices } from "../shared/words";
 import styles from "./Boards.module.css";
 

@@ -3,7 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { BoardModel, CardDraft, InstructionSet } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddBoardCard } from "../shared/queries";
+import { useAddBoardCard } from "./queries";
 import { setChoices } from "../shared/words";
 import styles from "./Boards.module.css";
 

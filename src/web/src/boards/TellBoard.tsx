@@ -4,7 +4,7 @@ import type { Catalogue, Clues, Identified } from "../shared/api";
 import { base64 } from "../shared/files";
 import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useDraft, useIdentify } from "../shared/queries";
+import { useDraft, useIdentify } from "./queries";
 import { memory, onlyMemory, percent } from "../shared/words";
 import { CardDraftForm } from "./CardDraftForm";
 import styles from "./Boards.module.css";

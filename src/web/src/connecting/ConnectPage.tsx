@@ -1,7 +1,8 @@
 import { Link } from "react-router";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useCatalogue, useConnection } from "../shared/queries";
+import { useCatalogue } from "../shared/queries";
+import { useConnection } from "./queries";
 import { SupplyBudget } from "./SupplyBudget";
 import { WireDrawing } from "./WireDrawing";
 import styles from "./Connect.module.css";

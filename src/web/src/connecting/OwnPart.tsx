@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { Catalogue, ConsoleLevel, PartInput } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddPart, usePorts } from "../shared/queries";
+import { useAddPart } from "./queries";
+import { usePorts } from "../consoles/queries";
 
 const nothing: PartInput = {
   kind: "supply",

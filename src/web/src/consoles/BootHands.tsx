@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
 import type { BootView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useType } from "../shared/queries";
+import { useType } from "./queries";
 import styles from "./Boot.module.css";
 
 const seen = [

@@ -3,7 +3,7 @@ import { Button } from "react-bootstrap";
 import { useSearchParams } from "react-router";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useBoot, useDropLog } from "../shared/queries";
+import { useBoot, useDropLog } from "./queries";
 import { useDrop } from "../shared/useDrop";
 import styles from "./Boot.module.css";
 import { BootSource } from "./BootSource";

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useDropLog, usePorts, useStartBoot } from "../shared/queries";
+import { useDropLog, usePorts, useStartBoot } from "./queries";
 import { useDrop } from "../shared/useDrop";
 import { percent } from "../shared/words";
 import styles from "./Boot.module.css";

@@ -1,7 +1,8 @@
 import { Button } from "react-bootstrap";
 import type { BoardView, BootView, CheckAnswer, RankedCause } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAnswerCheck, useCorrect, useMends } from "../shared/queries";
+import { useAnswerCheck, useMends } from "./queries";
+import { useCorrect } from "../shared/queries";
 import { percent } from "../shared/words";
 import { CorrectForm } from "./CorrectForm";
 import styles from "./Diagnose.module.css";

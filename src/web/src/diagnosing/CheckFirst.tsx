@@ -4,7 +4,7 @@ import { NextThing } from "../frame/NextThing";
 import next from "../frame/NextThing.module.css";
 import type { BoardView, CheckAnswer } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAnswerCheck, useDiagnosis } from "../shared/queries";
+import { useAnswerCheck, useDiagnosis } from "./queries";
 import styles from "./Diagnose.module.css";
 
 const answers: [CheckAnswer, string][] = [

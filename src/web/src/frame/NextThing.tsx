@@ -2,7 +2,8 @@ import { Button } from "react-bootstrap";
 import { useNavigate, useSearchParams } from "react-router";
 import type { BoardView, SeamStep } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useChooseImage, useCorrect, useStartBoot } from "../shared/queries";
+import { useChooseImage, useCorrect } from "../shared/queries";
+import { useStartBoot } from "../consoles/queries";
 import { useLateGo } from "../shared/useLateGo";
 import styles from "./NextThing.module.css";
 

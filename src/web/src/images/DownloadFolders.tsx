@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useDownloads, useLeaveFolder, useWatchFolder } from "../shared/queries";
+import { useDownloads, useLeaveFolder, useWatchFolder } from "./queries";
 import { binary, moment } from "../shared/words";
 import styles from "./Images.module.css";
 

@@ -3,7 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import type { BoardView, SettingRow, Standing } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useKeep, useSettings } from "../shared/queries";
+import { useKeep, useSettings } from "./queries";
 import { StageButton } from "../shared/StageButton";
 import { day } from "../shared/words";
 import styles from "./Keep.module.css";

@@ -1,5 +1,5 @@
 import { Form } from "react-bootstrap";
-import type { School, Wish } from "../shared/queries";
+import type { School, Wish } from "./queries";
 import styles from "./Match.module.css";
 
 const schools: [School, string][] = [

@@ -1,6 +1,6 @@
 import { Form } from "react-bootstrap";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useCheckEdited } from "../shared/queries";
+import { useCheckEdited } from "./queries";
 import styles from "./Prepare.module.css";
 
 /** Looks for what a person's own editor did to a boot file. */

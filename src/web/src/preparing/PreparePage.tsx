@@ -5,7 +5,7 @@ import { DryBootChain } from "../images/DryBootChain";
 import { CardChanges } from "../shared/CardChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { RemovedList } from "../shared/RemovedList";
-import { usePreparation } from "../shared/queries";
+import { usePreparation } from "./queries";
 import { CardLayout } from "./CardLayout";
 import { EditedFile } from "./EditedFile";
 import { useFirstBootDraft } from "./firstBootDraft";

@@ -1,7 +1,8 @@
 import { Button, Form } from "react-bootstrap";
 import type { Preparation } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddRecipe, useRemove } from "../shared/queries";
+import { useAddRecipe } from "./queries";
+import { useRemove } from "../shared/queries";
 import styles from "./Prepare.module.css";
 
 const actions: Record<Preparation["recipes"][number]["recipe"]["steps"][number]["action"], string> = {

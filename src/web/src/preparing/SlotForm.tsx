@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { CardSlot, SimulatedCardSetup } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useSetSlot } from "../shared/queries";
+import { useSetSlot } from "./queries";
 import styles from "./Prepare.module.css";
 
 const fields: [keyof SimulatedCardSetup, string][] = [

@@ -5,7 +5,7 @@ import type { BoardView, CardSlot, CardWrite, Preparation } from "../shared/api"
 import { DryBootChain } from "../images/DryBootChain";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Progress } from "../shared/Progress";
-import { useCardWrite, useStopCard, useTellWritten, useWriteCard } from "../shared/queries";
+import { useCardWrite, useStopCard, useTellWritten, useWriteCard } from "./queries";
 import { day, decimal, duration } from "../shared/words";
 import type { FirstBootDraft } from "./firstBootDraft";
 import styles from "./Prepare.module.css";

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import type { FirstBootInput, Preparation } from "../shared/api";
-import { useSetFirstBoot } from "../shared/queries";
+import { useSetFirstBoot } from "./queries";
 
 interface Draft {
   /** What stands in the form. */

@@ -1,0 +1,97 @@
+using Buttonhook.App.Consoles;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Matching;
+using Buttonhook.Core.Simulating;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App;
+
+/// <summary>What is proven of a board.</summary>
+public sealed partial class BenchViews
+{
+    /// <summary>What shows how far the work on a board is.</summary>
+    public Proof ProofOf(BenchBoard bench)
+    {
+        var all = boots.Of(bench.Board.Id);
+        return ProofOf(bench, all, StateOf(bench, OfThisCard(bench, all.FirstOrDefault())));
+    }
+
+    private Proof ProofOf(BenchBoard bench, IReadOnlyList<Boot> all, BootState? state)
+    {
+        var write = writer.Of(bench.Board.Id);
+        if (write is not null && (write.CardNumber != bench.CardNumber || write.SlotId == Preparing.CardSlots.CopyId))
+            write = null;
+        // The newest boot may be ahead of its summary.
+        var newest = all.FirstOrDefault();
+        Stage? Last(Boot b) => b == newest && b.CardNumber == bench.CardNumber ? state?.LastStage ?? b.LastStage : b.LastStage;
+        var seen = all.FirstOrDefault(b =>
+            b.CardNumber == bench.CardNumber && Last(b) >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
+        );
+        var card =
+            bench.Board.ImageId is null ? CardState.NoImage
+            : write is { Running: true } ? CardState.BeingWritten
+            : seen is not null ? CardState.Seen
+            : write is { Step: Core.Preparing.WriteStep.Done } ? CardState.Written
+            : bench.ToldWritten ? CardState.Told
+            : write is { Erased: true } ? CardState.HalfWritten
+            : CardState.Chosen;
+        var says = card switch
+        {
+            CardState.BeingWritten => $"{write!.ImageTitle} is being written in {write.SlotName}.",
+            CardState.HalfWritten => write!.Problem?.Came,
+            _ => null,
+        };
+        return new(
+            card,
+            says,
+            all.Any(b => Last(b) is not null || b.Outcome is Outcome.Garbled) || state?.Outcome is Outcome.Garbled,
+            state?.Sag
+        );
+    }
+
+    /// <summary>Whether a later boot proved a change.</summary>
+    private static string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
+    {
+        var later = all.Where(b =>
+                b.CardNumber == bench.CardNumber && b.StartedAt > change.MadeAt && b.Outcome is not (null or Outcome.Cut)
+            )
+            .OrderBy(b => b.Number)
+            .ToList();
+        return later.FirstOrDefault(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded && b.TopCause != change.CauseId) is { } good
+                ? $"Proven: boot {good.Number} reached the login without it."
+            : later.LastOrDefault(b => b.TopCause == change.CauseId) is { } still ? $"Not proven: boot {still.Number} shows the same."
+            : later.Count > 0 ? $"Boot {later[^1].Number} does not show it any more, and did not reach the login."
+            : "Not proven yet: no boot since.";
+    }
+
+    /// <summary>The port and speed that this board was captured at last, when the port is there.</summary>
+    private static CapturePort? PortOf(IReadOnlyList<Boot> all) =>
+        all.Select(b =>
+                b.Source.Split(' ') is [var path, "at", var speed, "8N1"] && path.StartsWith("/dev/", StringComparison.Ordinal)
+                    ? new CapturePort(path, int.Parse(speed, System.Globalization.CultureInfo.InvariantCulture))
+                    : null
+            )
+            .FirstOrDefault(p => p is not null && File.Exists(p.Path));
+
+    private static string ToldBy(IReadOnlyList<string> sources)
+    {
+        var words = sources
+            .Select(s =>
+                s switch
+                {
+                    "mark" => "by the mark on the board",
+                    "loader" => "by the loader",
+                    "tree" => "by its device tree",
+                    "log" => "by its log",
+                    _ => "by you",
+                }
+            )
+            .ToList();
+        return words.Count == 0
+            ? "Not told by anything yet."
+            : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
+    }
+}
