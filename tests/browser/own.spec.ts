@@ -143,6 +143,7 @@ test("a bare device tree makes a board that an image is found for", async ({ pag
 
 /** Goes with the tab key to what has this name. */
 async function tabTo(page: Page, target: Locator) {
+  await expect(target.first()).toBeEnabled();
   for (let i = 0; i < 150; i++) {
     if (await target.evaluateAll((found) => found.some((e) => e === document.activeElement))) return;
     await page.keyboard.press("Tab");

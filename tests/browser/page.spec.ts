@@ -99,6 +99,7 @@ test("a boot goes on while the page is reloaded, and marks are kept", async ({ p
 test("a supply that is too weak is told before power", async ({ page }) => {
   await putOnBench(page, "Crab", "none");
   await next(page).getByRole("button", { name: /Take it/ }).click();
+  await expect(page).toHaveURL(/\/prepare$/);
   await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Identify" }).click();
   await page.getByLabel("Supply", { exact: true }).selectOption({ label: "5 V, 1 A with micro USB" });
   await page.getByRole("button", { name: "Save what changed" }).click();
