@@ -11,7 +11,7 @@ public sealed class Acting : IDisposable
     private string? says;
     private bool over;
 
-    private Acting(DateTimeOffset at) => this.at = at.ToString("O", CultureInfo.InvariantCulture);
+    private Acting(DateTimeOffset at) => this.at = Rows.At(at);
 
     /// <summary>Begins what a person does; it ends when the answer is disposed.</summary>
     public static Acting Begin(DateTimeOffset at) => Current.Value = new(at);

@@ -233,7 +233,7 @@ public sealed class BoardStore(Database database)
                 causeId,
                 text,
                 at = at.ToString("O"),
-                edit = edit is null ? null : JsonSerializer.Serialize(edit, DataFile.Json),
+                edit = edit is null ? null : Rows.Json(edit),
             }
         );
     }

@@ -216,8 +216,8 @@ public sealed partial class BootStore
             new
             {
                 bootId,
-                reading = JsonSerializer.Serialize(new Kept(read.Reading, read.Diagnosis), DataFile.Json),
-                pages = JsonSerializer.Serialize(read.Log.Pages, DataFile.Json),
+                reading = Rows.Json(new Kept(read.Reading, read.Diagnosis)),
+                pages = Rows.Json(read.Log.Pages),
             },
             transaction
         );
@@ -241,11 +241,11 @@ public sealed partial class BootStore
                 bootId,
                 outcome = settled ? diagnosis.Outcome.ToString() : null,
                 lastStage = reading.LastStage?.ToString(),
-                stages = JsonSerializer.Serialize(reading.StageLines, DataFile.Json),
+                stages = Rows.Json(reading.StageLines),
                 topCause = settled ? diagnosis.Causes[0].Id : null,
                 quiet = reading.LongestQuietMilliseconds,
                 version,
-                summary = summary is null ? null : JsonSerializer.Serialize(summary, DataFile.Json),
+                summary = summary is null ? null : Rows.Json(summary),
             },
             transaction
         );

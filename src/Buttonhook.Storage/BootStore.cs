@@ -97,7 +97,7 @@ public sealed partial class BootStore(Database database)
                 bench.Board.RevisionId,
                 bench.Board.ImageId,
                 source,
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                at = Rows.At(at),
             }
         );
         return Find(id)!;
@@ -116,7 +116,7 @@ public sealed partial class BootStore(Database database)
                 why,
                 kind = ending.How.ToString(),
                 quiet = ending.QuietMilliseconds,
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                at = Rows.At(at),
             }
         );
     }
@@ -253,7 +253,7 @@ public sealed partial class BootStore(Database database)
                 bootId,
                 causeId,
                 answer = answer?.ToString(),
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                at = Rows.At(at),
             }
         );
     }

@@ -40,18 +40,17 @@ public sealed class CardStore(Database database)
     }
 
     private static void Put<T>(SqliteTransaction transaction, string kind, string id, T card, DateTimeOffset at) =>
-        transaction.Connection!.Execute(
-            """
-            INSERT INTO cards (kind, id, card, added_at) VALUES (@kind, @id, @card, @at)
-            ON CONFLICT (kind, id) DO UPDATE SET card = excluded.card, removed_at = NULL
-            """,
+        transaction.Connection!.Put(
+            "cards",
+            "kind, id",
             new
             {
                 kind,
                 id,
-                card = JsonSerializer.Serialize(card, DataFile.Json),
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                card = Rows.Json(card),
+                added_at = Rows.At(at),
             },
+            ["card", "removed_at"],
             transaction
         );
 
@@ -59,17 +58,16 @@ public sealed class CardStore(Database database)
     public void Keep(string imageId, Inspection found, DateTimeOffset at)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            """
-            INSERT INTO inspections (image_id, inspection, made_at) VALUES (@imageId, @found, @at)
-            ON CONFLICT (image_id) DO UPDATE SET inspection = excluded.inspection, made_at = excluded.made_at
-            """,
+        connection.Put(
+            "inspections",
+            "image_id",
             new
             {
-                imageId,
-                found = JsonSerializer.Serialize(found, DataFile.Json),
-                at = at.ToString("O", CultureInfo.InvariantCulture),
-            }
+                image_id = imageId,
+                inspection = Rows.Json(found),
+                made_at = Rows.At(at),
+            },
+            ["inspection", "made_at"]
         );
     }
 

@@ -140,7 +140,7 @@ public sealed class EditStore(Database database)
             UPDATE edits SET undone_at = @at WHERE id = @id;
             UPDATE edits SET undoes = @id WHERE token = acting('token');
             """,
-            new { id, at = at.ToString("O", CultureInfo.InvariantCulture) },
+            new { id, at = Rows.At(at) },
             transaction
         );
         transaction.Commit();
@@ -165,7 +165,7 @@ public sealed class EditStore(Database database)
         if (target is null)
         {
             var removed = Json(row.After);
-            removed["removed_at"] = at.ToString("O", CultureInfo.InvariantCulture);
+            removed["removed_at"] = Rows.At(at);
             if (row.Kind == "board")
                 removed["nickname"] = $"{removed["nickname"]}{Things.Set}{row.Key}";
             target = removed.ToJsonString();

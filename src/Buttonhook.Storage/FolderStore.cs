@@ -17,10 +17,7 @@ public sealed class FolderStore(Database database)
     public void Add(string path, DateTimeOffset at)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            "INSERT OR IGNORE INTO folders (path, added_at) VALUES (@path, @at)",
-            new { path, at = at.ToString("O", CultureInfo.InvariantCulture) }
-        );
+        connection.Execute("INSERT OR IGNORE INTO folders (path, added_at) VALUES (@path, @at)", new { path, at = Rows.At(at) });
     }
 
     /// <summary>Takes one away, not what lies in it; false when it is not there.</summary>

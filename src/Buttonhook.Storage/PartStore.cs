@@ -29,15 +29,17 @@ public sealed class PartStore(Database database)
     public void Add<T>(string kind, string id, T part, DateTimeOffset at)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            "INSERT INTO parts (kind, id, part, added_at) VALUES (@kind, @id, @part, @at) ON CONFLICT (kind, id) DO UPDATE SET part = excluded.part, removed_at = NULL",
+        connection.Put(
+            "parts",
+            "kind, id",
             new
             {
                 kind,
                 id,
-                part = JsonSerializer.Serialize(part, DataFile.Json),
-                at = at.ToString("O", CultureInfo.InvariantCulture),
-            }
+                part = Rows.Json(part),
+                added_at = Rows.At(at),
+            },
+            ["part", "removed_at"]
         );
     }
 }

@@ -56,7 +56,7 @@ public sealed class PhotoStore(Database database)
                 photo.Width,
                 photo.Height,
                 photo.Bytes,
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                at = Rows.At(at),
             }
         );
         return id;

@@ -42,8 +42,8 @@ public sealed class PreparationStore(Database database)
                 {
                     boardId,
                     version,
-                    set = JsonSerializer.Serialize(set, DataFile.Json),
-                    recipes = JsonSerializer.Serialize(recipes, DataFile.Json),
+                    set = Rows.Json(set),
+                    recipes = Rows.Json(recipes),
                 }
             ) > 0;
     }
@@ -80,17 +80,16 @@ public sealed class PreparationStore(Database database)
     public void SetSlot(string id, string name, string setup)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            """
-            INSERT INTO card_slots (id, name, setup) VALUES (@id, @name, @setup)
-            ON CONFLICT (id) DO UPDATE SET name = excluded.name, setup = excluded.setup
-            """,
+        connection.Put(
+            "card_slots",
+            "id",
             new
             {
                 id,
                 name,
                 setup,
-            }
+            },
+            ["name", "setup"]
         );
     }
 
@@ -98,20 +97,19 @@ public sealed class PreparationStore(Database database)
     public void Keep(CardWrite write)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            """
-            INSERT INTO card_writes (id, board_id, slot_id, state, running, started_at) VALUES (@Id, @BoardId, @SlotId, @state, @Running, @at)
-            ON CONFLICT (id) DO UPDATE SET state = excluded.state, running = excluded.running
-            """,
+        connection.Put(
+            "card_writes",
+            "id",
             new
             {
-                write.Id,
-                write.BoardId,
-                write.SlotId,
-                state = JsonSerializer.Serialize(write, DataFile.Json),
-                write.Running,
-                at = write.StartedAt.ToString("O", CultureInfo.InvariantCulture),
-            }
+                id = write.Id,
+                board_id = write.BoardId,
+                slot_id = write.SlotId,
+                state = Rows.Json(write),
+                running = write.Running,
+                started_at = Rows.At(write.StartedAt),
+            },
+            ["state", "running"]
         );
     }
 
@@ -171,10 +169,7 @@ public sealed class PreparationStore(Database database)
     public void AddRecipe(Recipe recipe)
     {
         using var connection = database.Connect();
-        connection.Execute(
-            "INSERT INTO recipes (id, recipe) VALUES (@Id, @text) ON CONFLICT (id) DO UPDATE SET recipe = excluded.recipe, removed_at = NULL",
-            new { recipe.Id, text = JsonSerializer.Serialize(recipe, DataFile.Json) }
-        );
+        connection.Put("recipes", "id", new { id = recipe.Id, recipe = Rows.Json(recipe) }, ["recipe", "removed_at"]);
     }
 
     private CardWrite? One(string where, string key)

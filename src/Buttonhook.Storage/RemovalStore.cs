@@ -50,7 +50,7 @@ public sealed class RemovalStore(Database database)
         using var connection = database.Connect();
         return connection.Execute(
                 $"UPDATE {thing.Table} SET removed_at = @at{(kind == "board" ? $", nickname = nickname || '{Things.Set}' || id" : "")} WHERE {thing.Key} = @id AND removed_at IS NULL",
-                new { id, at = at.ToString("O", CultureInfo.InvariantCulture) }
+                new { id, at = Rows.At(at) }
             ) > 0;
     }
 

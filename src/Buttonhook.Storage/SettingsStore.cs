@@ -30,8 +30,8 @@ public sealed class SettingsStore(Database database)
             {
                 boardId,
                 bootId,
-                json = JsonSerializer.Serialize(settings, DataFile.Json),
-                at = at.ToString("O", CultureInfo.InvariantCulture),
+                json = Rows.Json(settings),
+                at = Rows.At(at),
             }
         );
         return new(boardId, (int)version, bootId, settings, at);

@@ -1,11 +1,12 @@
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
+using Buttonhook.Core.Tests;
 
 namespace Buttonhook.App.Tests;
 
 /// <summary>The lines of a log as the page asks for them: coloured, searched, and answered by a person.</summary>
-public class LineTests
+public sealed class LineTests : InFolder
 {
     private static async Task<string> Drop(RunningApp app, string board, string log)
     {
@@ -49,7 +50,7 @@ public class LineTests
     {
         await using var app = await RunningApp.Start();
         var board = await app.Board(simulated: false);
-        var log = File.ReadAllText(Path.Combine(RunningApp.Root, "tests/logs/armhf-dtb-file-missing-1/console.log"));
+        var log = System.IO.File.ReadAllText(Path.Combine(RunningApp.Root, "tests/logs/armhf-dtb-file-missing-1/console.log"));
         var boot = await Drop(app, board, log);
         var before = await app.Get($"/api/boots/{boot}/diagnosis");
         var cause = before.GetProperty("nextCheck").GetProperty("causeId").GetString();
@@ -111,5 +112,54 @@ public class LineTests
         var stored = await app.Get($"/api/boards/{board}/preparation");
         Assert.Equal(JsonValueKind.Null, stored.GetProperty("set").GetProperty("hostName").ValueKind);
         Assert.Empty(stored.GetProperty("files").EnumerateArray());
+    }
+
+    [Fact]
+    public async Task The_very_edit_that_mends_a_cause_comes_from_the_dry_boot_of_the_card()
+    {
+        await using var app = await RunningApp.Start();
+        var files = ImageMaker.BootFiles();
+        files["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(ImageMaker.Menu("root=LABEL=nowhere rootwait console=ttyS2,115200"));
+        var path = File("orchard.img", ImageMaker.Disk(ImageMaker.Fat(files), ImageMaker.Ext(ImageMaker.RootFiles())));
+        var made = await app.Http.PostAsJsonAsync(
+            "/api/boards",
+            new
+            {
+                nickname = "Bullace",
+                modelId = "spindle-2",
+                revisionId = "1.3",
+                memoryMiB = 2048,
+                connected = new
+                {
+                    cardGb = 32,
+                    screen = false,
+                    network = true,
+                    supplyId = (string?)null,
+                    adapterId = (string?)null,
+                },
+                toldBy = new[] { "mark" },
+                simulated = true,
+                faultId = (string?)null,
+            }
+        );
+        var board = (await RunningApp.Json(made)).GetProperty("board").GetProperty("id").GetString()!;
+        var looked = await app.Inspected(path, null);
+        var card = await RunningApp.Json(await app.Http.PostAsync($"/api/inspections/{looked.GetProperty("id").GetString()}/card", null));
+        var image = card.GetProperty("id").GetString();
+        await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{board}/image", new { imageId = image }));
+        for (var n = 0; n < 200 && (await app.Get($"/api/boards/{board}/preparation")).GetProperty("looking").GetBoolean(); n++)
+            await Task.Delay(100);
+        var played = (await app.Get($"/api/boards/{board}/preparation")).GetProperty("before");
+        var mends = (await app.Get($"/api/boards/{board}/mends")).EnumerateArray().ToList();
+        var edits = played
+            .GetProperty("steps")
+            .EnumerateArray()
+            .Where(s => s.GetProperty("edit").ValueKind == JsonValueKind.Object)
+            .ToList();
+        Assert.Contains(mends, m => m.GetProperty("causeId").GetString() == "root-not-found");
+        Assert.Equal(
+            edits.Select(s => (s.GetProperty("cause").GetString(), s.GetProperty("edit").ToString())),
+            mends.Select(m => (m.GetProperty("causeId").GetString(), m.GetProperty("edit").ToString()))
+        );
     }
 }

@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { useLocation } from "react-router";
 
 /** Gives something the focus that has no place in the order of the tab key. */
@@ -32,7 +32,11 @@ export function useKeptFocus() {
       watch.disconnect();
     };
   }, []);
+  const opened = useRef(pathname);
   useEffect(() => {
+    // Where somebody begins the browser decides; from there on a page that was gone to has the focus.
+    if (opened.current === pathname) return;
+    opened.current = "";
     // The page may still be loading; what it focuses itself comes first.
     let frames = 0;
     let frame = requestAnimationFrame(function look() {
