@@ -37,11 +37,10 @@ export default function BoardCardsPage() {
       ]}
       tools={
         <Form.Group controlId="import-cards">
-          <Form.Label visuallyHidden>Bring in a card or a pack</Form.Label>
+          <Form.Label className="quiet">Bring in a card or a pack</Form.Label>
           <Form.Control
             type="file"
             accept=".yaml,.yml"
-            title="Bring in a card or a pack"
             onChange={(e) => {
               const input = e.target as HTMLInputElement;
               const file = input.files?.[0];

@@ -62,7 +62,7 @@ export function FindInLog({
         : count === 0 && !found.isPending
           ? "No line has these words"
           : at >= 0
-            ? `${at + 1} of ${count.toLocaleString("en")} lines`
+            ? `${at + 1} of ${count.toLocaleString("en")} ${count === 1 ? "line" : "lines"}`
             : `${count.toLocaleString("en")} ${count === 1 ? "line" : "lines"}`;
   return (
     <div className={styles.find} role="search" aria-label="This log">
