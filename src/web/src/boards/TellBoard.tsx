@@ -166,7 +166,7 @@ function Candidates({
     <ul className={styles.candidates} aria-label="Boards that it may be">
       {told.candidates.map((c) => (
         <li key={c.name}>
-          <span>{percent(c.probability)}</span>
+          <span className="time">{percent(c.probability)}</span>
           <span>
             <strong>
               {c.name}
@@ -189,7 +189,7 @@ function Candidates({
         </li>
       ))}
       <li>
-        <span>{percent(told.unknown)}</span>
+        <span className="time">{percent(told.unknown)}</span>
         <span>A board that has no card here.</span>
       </li>
     </ul>

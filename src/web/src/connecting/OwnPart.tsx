@@ -4,6 +4,7 @@ import type { Catalogue, ConsoleLevel, PartInput } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useAddPart } from "./queries";
 import { usePorts } from "../consoles/queries";
+import styles from "./Connect.module.css";
 
 const nothing: PartInput = {
   kind: "supply",
@@ -39,7 +40,7 @@ export function OwnPart({ catalogue, onAdded }: { catalogue: Catalogue; onAdded:
     </Form.Group>
   );
   return (
-    <details>
+    <details className={styles.ownPart}>
       <summary>Add one of your own, by its print</summary>
       <Form.Group controlId="own-kind">
         <Form.Label>What it is</Form.Label>

@@ -13,7 +13,7 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
   const [path, setPath] = useState("");
   const folders = downloads.data?.folders ?? [];
   return (
-    <details open={folders.length > 0 || undefined}>
+    <details className={styles.downloads} open={folders.length > 0 || undefined}>
       <summary>Folders where your downloads lie</summary>
       {downloads.data?.missing.map((m) => (
         <p key={m.imageId} className="elsewhere">
@@ -60,6 +60,7 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
         </section>
       ))}
       <Form
+        className={styles.watchFolder ?? ""}
         onSubmit={(e) => {
           e.preventDefault();
           watch.mutate(path, { onSuccess: () => setPath("") });
