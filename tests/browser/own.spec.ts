@@ -193,3 +193,16 @@ test("the whole way from nothing to kept settings with the keyboard alone", asyn
   await press("Keep as version 1");
   await expect(page.getByText("Version 1")).toBeVisible();
 });
+
+test("a nickname that is typed while the board is still read stays, and its letters are no keys", async ({ page }) => {
+  await page.route(/\/draft/, async (route) => {
+    await new Promise((r) => setTimeout(r, 1500));
+    await route.continue();
+  });
+  await page.goto(url);
+  await bring(page, join(import.meta.dirname, "pip.dtb"));
+  await page.getByLabel("Nickname").pressSequentially("Damson by the well", { delay: 120 });
+  await expect(page.getByLabel("What it tells of the board")).toContainText("ttyS0");
+  await expect(page.getByLabel("Nickname")).toHaveValue("Damson by the well");
+  await expect(page.getByLabel("Nickname")).toBeFocused();
+});

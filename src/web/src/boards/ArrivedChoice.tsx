@@ -118,7 +118,7 @@ export function ArrivedChoice({ came }: { came: Arrival }) {
               onChoose={(overlays) => setPicked({ ...choice, overlays })}
             />
           )}
-          {choice && <PutForm key={nameOf(draft.data)} came={came} choice={choice} start={nameOf(draft.data)} />}
+          {choice && <PutForm came={came} choice={choice} start={nameOf(draft.data)} />}
           <ProblemNote error={draft.error} />
           {list && facts}
         </div>
@@ -220,7 +220,9 @@ function DraftFacts({ draft }: { draft: CardDraft }) {
 function PutForm({ came, choice, start }: { came: Arrival; choice: Choice; start: string }) {
   const go = useNavigate();
   const put = usePutArrived(came.id);
-  const [nickname, setNickname] = useState(start);
+  // What was typed stays, whatever is read of the board meanwhile.
+  const [typed, setTyped] = useState<string | null>(null);
+  const nickname = typed ?? start;
   const [simulated, setSimulated] = useState(false);
   return (
     <Form
@@ -243,7 +245,7 @@ function PutForm({ came, choice, start }: { came: Arrival; choice: Choice; start
     >
       <Form.Group controlId="arrived-nickname">
         <Form.Label>Nickname</Form.Label>
-        <Form.Control value={nickname} maxLength={40} required onChange={(e) => setNickname(e.target.value)} />
+        <Form.Control value={nickname} maxLength={40} required onChange={(e) => setTyped(e.target.value)} />
       </Form.Group>
       <Form.Check
         type="checkbox"

@@ -3,6 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { BoardInput, Catalogue } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { ConnectedParts } from "./ConnectedParts";
+import type { Told } from "./TellBoard";
 import { WhichBoard } from "./WhichBoard";
 import styles from "./Boards.module.css";
 
@@ -16,17 +17,26 @@ const told = [
 export function BoardForm({
   catalogue,
   start,
+  told: toldNow,
   error,
   busy,
   onSave,
 }: {
   catalogue: Catalogue;
   start: BoardInput;
+  /** Which board it was told to be, when it was told here. */
+  told: Told | null;
   error: unknown;
   busy: boolean;
   onSave: (input: BoardInput) => void;
 }) {
   const [input, setInput] = useState(start);
+  // What was told later changes the board, not what was typed.
+  const [taken, setTaken] = useState(toldNow);
+  if (taken !== toldNow) {
+    setTaken(toldNow);
+    setInput({ ...input, ...toldNow });
+  }
   const set = (change: Partial<BoardInput>) => setInput({ ...input, ...change });
   return (
     <Form

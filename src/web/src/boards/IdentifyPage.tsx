@@ -28,7 +28,8 @@ export default function IdentifyPage({ view }: { view: BoardView }) {
       {catalogue.data && <TellBoard catalogue={catalogue.data} onUse={setTold} />}
       {catalogue.data && (
         <BoardForm
-          key={told ? `${told.modelId} ${told.revisionId}` : board.id}
+          key={board.id}
+          told={told}
           catalogue={catalogue.data}
           start={{
             nickname: board.nickname,
@@ -37,7 +38,6 @@ export default function IdentifyPage({ view }: { view: BoardView }) {
             memoryMiB: board.memoryMiB,
             connected: board.connected,
             toldBy: board.toldBy,
-            ...told,
             simulated: board.simulated,
             faultId: view.faultId,
             version: view.version,

@@ -26,9 +26,7 @@ export default function NewBoardPage() {
       <ProblemNote error={catalogue.error} />
       <div className={known && !arriving ? styles.ways : ""}>
         <ArrivalPanel level={2} />
-        {known && !arriving && (
-          <KnownBoard key={told ? `${told.modelId} ${told.revisionId}` : "new"} catalogue={known} told={told} />
-        )}
+        {known && !arriving && <KnownBoard catalogue={known} told={told} />}
       </div>
       {known && !arriving && <TellBoard catalogue={known} onUse={setTold} />}
     </main>
@@ -51,6 +49,12 @@ function KnownBoard({ catalogue, told }: { catalogue: Catalogue; told: Told | nu
     simulated: false,
     faultId: null,
   });
+  // What was told later changes the board, not what was typed.
+  const [taken, setTaken] = useState(told);
+  if (taken !== told) {
+    setTaken(told);
+    setInput({ ...input, ...told });
+  }
   // Whoever chooses by what is printed has read it; without a print it is the person's own word.
   const toldBy = () => {
     if (told) return told.toldBy;
