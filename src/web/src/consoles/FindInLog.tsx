@@ -4,6 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { answer, GET } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import styles from "./Boot.module.css";
+import { nextOf } from "./lines";
 
 /** How long typing rests before the log is searched. */
 const restMilliseconds = 250;
@@ -11,14 +12,12 @@ const restMilliseconds = 250;
 /** Finds words in one log: how many lines hold them, and the way from one to the next. */
 export function FindInLog({
   bootId,
-  total,
   from,
   onWords,
   onLine,
   onClose,
 }: {
   bootId: string;
-  total: number;
   from: number;
   onWords: (words: string) => void;
   onLine: (line: number) => void;
@@ -36,7 +35,8 @@ export function FindInLog({
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [text]);
   const found = useQuery({
-    queryKey: ["lines", bootId, "found", words, total],
+    // Below "lines": asked for again when the boot changes, as its lines are.
+    queryKey: ["lines", bootId, "found", words],
     queryFn: ({ signal }) =>
       answer(GET("/api/boots/{id}/found", { params: { path: { id: bootId }, query: { text: words } }, signal })),
     enabled: words !== "",
@@ -47,10 +47,7 @@ export function FindInLog({
   const lines = words === "" ? [] : (found.data?.lines ?? []);
   const at = lines.indexOf(from);
   const go = (direction: 1 | -1) => {
-    const next =
-      direction === 1
-        ? (lines.find((n) => n > from) ?? lines[0])
-        : ([...lines].reverse().find((n) => n < from) ?? lines.at(-1));
+    const next = nextOf(lines, from, direction);
     if (next !== undefined) onLine(next);
   };
   const count = found.data?.count ?? 0;

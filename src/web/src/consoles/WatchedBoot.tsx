@@ -14,6 +14,7 @@ import { BootTools } from "./BootTools";
 import { ConsoleView } from "./ConsoleView";
 import type { GoTo, Marked } from "./ConsoleView";
 import { FindInLog } from "./FindInLog";
+import { nextOf } from "./lines";
 import { SilenceMeter } from "./SilenceMeter";
 
 /** From this share on a cause's lines are marked in the console. */
@@ -27,14 +28,6 @@ function evidenceOf(diagnosis: Diagnosis | undefined): Map<number, string> {
       for (const line of cause.evidence)
         if (line.line > 0 && !map.has(line.line)) map.set(line.line, line.says ?? cause.name);
   return map;
-}
-
-/** The next of some sorted lines behind or before one; round the end it begins again. */
-function nextOf(lines: number[], from: number | null, direction: 1 | -1): number | undefined {
-  const at = from ?? (direction === 1 ? 0 : Infinity);
-  return direction === 1
-    ? (lines.find((n) => n > at) ?? lines[0])
-    : ([...lines].reverse().find((n) => n < at) ?? lines.at(-1));
 }
 
 /** One boot with everything that is done while it is watched. */
@@ -163,7 +156,6 @@ export function WatchedBoot({
         {finding && (
           <FindInLog
             bootId={boot.id}
-            total={boot.lineCount}
             from={goTo?.line ?? 0}
             onWords={setWords}
             onLine={show}

@@ -20,6 +20,16 @@ const linesQuery = (id: string, page: number, total: number) => {
   };
 };
 
+/** The lines of some pages as far as they have arrived; only wanted pages are asked for. */
+function useLinesOfPages(id: string, pages: number[], total: number, wanted: (page: number) => boolean) {
+  const loaded = useQueries({
+    queries: pages.map((page) => ({ ...linesQuery(id, page, total), enabled: wanted(page) })),
+  });
+  const lines = new Map<number, LineView>();
+  for (const page of loaded) for (const line of page.data?.lines ?? []) lines.set(line.number, line);
+  return lines;
+}
+
 /** Some lines of a log by their numbers, as far as they have arrived. */
 export function useLines(id: string, first: number, last: number, total: number): Map<number, LineView> {
   const from = Math.max(0, Math.floor((first - 1) / linesOfPage));
@@ -31,24 +41,21 @@ export function useLines(id: string, first: number, last: number, total: number)
   }, [from, to]);
   const pages: number[] = [];
   for (let page = from; page <= to; page++) pages.push(page);
-  const loaded = useQueries({
-    queries: pages.map((page) => ({
-      ...linesQuery(id, page, total),
-      enabled: page >= rested.from && page <= rested.to,
-    })),
-  });
-  const lines = new Map<number, LineView>();
-  for (const page of loaded) for (const line of page.data?.lines ?? []) lines.set(line.number, line);
-  return lines;
+  return useLinesOfPages(id, pages, total, (page) => page >= rested.from && page <= rested.to);
 }
 
 /** Single lines of a log by their numbers, as far as they have arrived. */
 export function useLinesAt(id: string, numbers: number[], total: number): Map<number, LineView> {
   const pages = [...new Set(numbers.map((n) => Math.floor((n - 1) / linesOfPage)))];
-  const loaded = useQueries({ queries: pages.map((page) => linesQuery(id, page, total)) });
-  const lines = new Map<number, LineView>();
-  for (const page of loaded) for (const line of page.data?.lines ?? []) lines.set(line.number, line);
-  return lines;
+  return useLinesOfPages(id, pages, total, () => true);
+}
+
+/** The next of some sorted lines behind or before one; round the end it begins again. */
+export function nextOf(lines: number[], from: number | null, direction: 1 | -1): number | undefined {
+  const at = from ?? (direction === 1 ? 0 : Infinity);
+  return direction === 1
+    ? (lines.find((n) => n > at) ?? lines[0])
+    : ([...lines].reverse().find((n) => n < at) ?? lines.at(-1));
 }
 
 /** Gives the plain text of a range of lines. */
