@@ -18,10 +18,30 @@ internal sealed partial class Server : IDisposable
     private Server(Process process, string url)
     {
         this.process = process;
-        Http = new() { BaseAddress = new Uri(url), Timeout = TimeSpan.FromSeconds(30) };
+        Http = new() { BaseAddress = new Uri(url), Timeout = TimeSpan.FromMinutes(2) };
     }
 
     public HttpClient Http { get; }
+
+    /// <summary>Processor time that it took so far.</summary>
+    public TimeSpan Processor
+    {
+        get
+        {
+            process.Refresh();
+            return process.TotalProcessorTime;
+        }
+    }
+
+    /// <summary>Its memory, in bytes.</summary>
+    public long Memory
+    {
+        get
+        {
+            process.Refresh();
+            return process.WorkingSet64;
+        }
+    }
 
     [LibraryImport("libc", EntryPoint = "kill")]
     private static partial int Signal(int process, int signal);
@@ -107,14 +127,15 @@ internal sealed partial class Server : IDisposable
     public async Task<JsonElement> Until(string boot, Func<JsonElement, bool> condition)
     {
         // A machine that does much else is slow; what matters is that it comes.
+        JsonElement view = default;
         for (var i = 0; i < 2400; i++)
         {
-            var view = await Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
+            view = await Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
             if (condition(view))
                 return view;
             await Task.Delay(50);
         }
-        throw new TimeoutException("what was waited for did not come");
+        throw new TimeoutException($"what was waited for did not come; the boot stayed at {view}");
     }
 
     /// <summary>Whether every terminal is given back within two seconds.</summary>

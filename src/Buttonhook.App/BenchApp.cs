@@ -28,10 +28,22 @@ public static class BenchApp
         );
         // What is listened on is what was checked: nothing from the environment or from files beside the program has a say.
         builder.Configuration.Sources.Clear();
+        var sharing = Sharing.Of(options);
+        if (sharing is not null)
+            builder.Services.AddSingleton(sharing);
         builder.WebHost.ConfigureKestrel(k =>
         {
             k.Limits.MaxRequestBodySize = 4L << 20;
             k.Listen(Security.EndPoint(options.Url).Value ?? throw new ArgumentException(options.Url, nameof(options)));
+            if (sharing is not null)
+                k.ListenAnyIP(
+                    sharing.Port,
+                    listen =>
+                    {
+                        if (sharing.Certificate is { } certificate)
+                            listen.UseHttps(certificate);
+                    }
+                );
         });
         builder.Services.Configure<HostOptions>(h =>
         {
@@ -80,7 +92,8 @@ public static class BenchApp
         services.AddSingleton(database);
         services.AddSingleton(knowledge);
         services.AddTransient(s => s.GetRequiredService<Cards>().Catalogue);
-        services.AddSingleton(knowledge.Rules);
+        services.AddSingleton<Diagnosing.RuleBooks>();
+        services.AddTransient(s => s.GetRequiredService<Diagnosing.RuleBooks>().Current);
         services.AddSingleton<Cards>();
         services.AddSingleton<CardStore>();
         services.AddSingleton<PartStore>();
@@ -108,6 +121,14 @@ public static class BenchApp
         services.AddSingleton<Images.Downloads>();
         services.AddSingleton<Removals>();
         services.AddSingleton<SimulatedTerminals>();
+        services.AddSingleton<SimulatedBridges>();
+        services.AddSingleton<Sources>();
+        services.AddSingleton<SequenceStore>();
+        services.AddSingleton<LogWords>();
+        services.AddSingleton<LogSearch>();
+        services.AddHostedService(s => s.GetRequiredService<LogSearch>());
+        services.AddSingleton<PortWatch>();
+        services.AddHostedService(s => s.GetRequiredService<PortWatch>());
         services.AddSingleton<Captures>();
         services.AddTransient<BenchViews>();
         services.AddSingleton(s => new Shared<IReadOnlyList<BoardSummary>>(() => s.GetRequiredService<BenchViews>().Bench()));
@@ -125,14 +146,27 @@ public static class BenchApp
         api.MapPreparing();
         api.MapFirstBoot();
         api.MapBoots();
+        api.MapConsoles();
         api.MapLines();
+        api.MapLogs();
         api.MapDiagnosing();
+        api.MapRules();
+        api.MapTriage();
         api.MapKeeping();
         api.MapImages();
         api.MapShelves();
         api.MapRemovals();
         api.MapEdits();
         api.MapPhotos();
+        api.MapGet(
+                "/share",
+                (HttpContext context) =>
+                    context.RequestServices.GetService<Sharing>() is { } sharing && context.Connection.LocalPort != sharing.Port
+                        ? Results.Ok(sharing.View())
+                        : Results.NoContent()
+            )
+            .Produces<ShareView>()
+            .Produces(StatusCodes.Status204NoContent);
         api.MapFallback(() => Problems.Missing("What was asked for")).ExcludeFromDescription();
     }
 

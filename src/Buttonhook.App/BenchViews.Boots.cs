@@ -27,7 +27,7 @@ public sealed partial class BenchViews
             !live || said.Waiting || said.Quiet,
             said.Outcome,
             said.LastStage,
-            TopOf(boot.Id, said),
+            TopOf(boot, said),
             login is { } ms ? (int)Math.Round(ms / 1000.0) : null,
             bench.ChangedAt > boot.StartedAt,
             settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id),
@@ -36,12 +36,16 @@ public sealed partial class BenchViews
     }
 
     /// <summary>The likeliest cause with what a person found by looking.</summary>
-    private RankedCause? TopOf(string bootId, BootSummary said) =>
-        boots.Answers(bootId) is { Count: > 0 } answers && captures.With(bootId, r => r.Diagnosis) is { } diagnosis
-            ? diagnosis.Answered(answers).Causes[0] is { Id: not (RuleBook.None or RuleBook.SomethingElse) } top
-                ? top
-                : null
-            : said.Top;
+    private RankedCause? TopOf(Boot boot, BootSummary said)
+    {
+        // A boot that needs no mending is what its log says.
+        if (said.Outcome is Outcome.ReachedLogin or Outcome.Cut)
+            return said.Top;
+        var (known, answers) = (KnownOf(boot), boots.Answers(boot.Id));
+        return known.Count + answers.Count == 0 ? said.Top
+            : DiagnosisOf(boot, known, answers)?.Causes[0] is { Id: not (RuleBook.None or RuleBook.SomethingElse) } top ? top
+            : null;
+    }
 
     private static BoardWaits Waits(BootState? state, Proof proof) =>
         state switch
@@ -73,10 +77,16 @@ public sealed partial class BenchViews
             _ => Words.Of(state.Outcome ?? Outcome.Stopped, state.LastStage),
         };
 
-    private IReadOnlyList<PlacketStage> Placket(string modelId, Boot? boot, BootState? state, BootReading? reading)
+    private IReadOnlyList<PlacketStage> Placket(
+        string modelId,
+        Boot? boot,
+        BootState? state,
+        BootReading? reading,
+        IReadOnlyList<Boot>? good = null
+    )
     {
         var hidden = catalogue.Model(modelId)?.Hidden ?? [];
-        var good = boot is null ? [] : boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).ToList();
+        good ??= boot is null ? [] : GoodLike(boot).Boots;
         var stages = reading?.StageLines ?? (boot is null ? [] : captures.Summary(boot)?.Stages ?? []);
         var last = state?.LastStage;
         return
@@ -99,6 +109,15 @@ public sealed partial class BenchViews
                 }),
         ];
     }
+
+    /// <summary>The good boots to compare a boot with.</summary>
+    public (IReadOnlyList<Boot> Boots, string? Of) GoodLike(Boot boot) =>
+        boots.GoodLike(
+            boot,
+            catalogue.Model(boot.ModelId) is { } model
+                ? [.. catalogue.Models.Where(m => m.InstructionSet == model.InstructionSet).Select(m => m.Id)]
+                : [boot.ModelId]
+        );
 
     private static string StateOf(Stage stage, StageReached? reached, BootState? state, Stage? last, IReadOnlyList<string> hidden)
     {
@@ -132,15 +151,26 @@ public sealed partial class BenchViews
         var live = capture is { Live: true, Ending: false };
         if (boots.Find(id) is not { } boot || boards.Find(boot.BoardId) is not { } bench)
             return null;
-        var looked = captures.With<Tuple<BootReading, Outcome, long, int, int?>>(
+        var (good, of) = GoodLike(boot);
+        var look = captures.With(
             id,
-            r => Tuple.Create(r.Reading, r.Diagnosis.Outcome, r.Log.Length, r.Log.LineCount, r.Log.LastArrival)
+            r => new Look(
+                r.Reading,
+                r.Diagnosis.Outcome,
+                r.Log.Length,
+                r.Log.LineCount,
+                r.Log.LastArrival,
+                r.Log.PowerAt,
+                r.Log.Origin,
+                r.Log.HasTimes,
+                live ? Pauses.Newest(r.Log) : [],
+                live ? WaitingWork.Of(r.Log, knowledge.Works) : null,
+                live ? LineHint.Of(r.Log.Newest(LineHint.JudgedBytes), capture!.Line) : null
+            )
         );
-        if (looked is null)
+        if (look is null)
             return null;
-        var (reading, outcome, bytes, lines, lastArrival) = looked;
         var state = StateOf(bench, boot)!;
-        var good = boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != id).ToList();
         return new(
             boot.Id,
             boot.BoardId,
@@ -149,22 +179,95 @@ public sealed partial class BenchViews
             boot.StartedAt,
             live,
             state.Settled,
-            state is { Live: true, Settled: false } ? "Booting" : Words.Of(outcome, reading.LastStage),
-            outcome,
-            reading.LastStage,
-            Placket(boot.ModelId, boot, state, reading),
-            reading.Attempts,
-            reading.Facts,
-            bytes,
-            lines,
-            live ? capture!.Now / 1000.0 : lastArrival / 1000.0,
-            live ? (capture!.Now - (lastArrival ?? 0)) / 1000.0 : null,
-            good.Max(b => b.LongestQuiet) is { } quiet ? Math.Ceiling(quiet / 1000.0) : null,
+            state is { Live: true, Settled: false } ? "Booting" : Words.Of(look.Outcome, look.Reading.LastStage),
+            look.Outcome,
+            look.Reading.LastStage,
+            Placket(boot.ModelId, boot, state, look.Reading, good),
+            look.Reading.Attempts,
+            look.Reading.Facts,
+            look.Bytes,
+            look.Lines,
+            live ? capture!.Now / 1000.0 : look.LastArrival / 1000.0,
+            live && capture!.Quiet is { } quiet ? QuietOf(quiet, look, good, of, state.Settled) : null,
             good.Count,
+            of,
             boot.EndedWhy ?? capture?.EndedWhy,
             capture?.Trouble,
-            [.. boots.Notes(id).Select(n => n with { Milliseconds = n.Milliseconds - boot.PowerAt })],
-            (capture?.Reader.Log.PowerAt ?? boot.PowerAt) > 0
+            EventsOf(boots.Events(id), look.PowerAt),
+            look.HasTimes || live ? look.Origin : null,
+            live ? capture!.Line : null,
+            live ? look.Hint ?? (capture!.BringsNoEcho ? LineHint.OneWay : LineHint.OfPrompt(capture.Prompt)) : null,
+            capture?.Typing,
+            live ? capture!.Prompt : "",
+            live && Prompts.AsksForSecret(capture!.Prompt),
+            live && capture!.Source is Consoles.BrowserSource
         );
+    }
+
+    private sealed record Look(
+        BootReading Reading,
+        Outcome Outcome,
+        long Bytes,
+        int Lines,
+        int? LastArrival,
+        int PowerAt,
+        TimeOrigin Origin,
+        bool HasTimes,
+        IReadOnlyList<long> Newest,
+        (WaitingWork Work, int Line)? Work,
+        LineHint? Hint
+    );
+
+    /// <summary>What is longer than half as much again as ever before, and five seconds more, is worth a worry.</summary>
+    private const double WorryShare = 1.5,
+        WorrySeconds = 5;
+
+    /// <summary>The silence now, against that of good boots at this very point, else their longest, else what the work takes.</summary>
+    private QuietView QuietOf(int milliseconds, Look look, IReadOnlyList<Boot> good, string? of, bool settled)
+    {
+        var here = good.Count > 0 && look.Newest.Count > 0 ? boots.Pauses([.. good.Select(b => b.Id)], look.Newest) : [];
+        var known = look.Newest.Select(s => here.FirstOrDefault(p => p.Shape == s)).FirstOrDefault(p => p.Boots > 0);
+        double? usual =
+            known.Boots > 0 ? known.Milliseconds / 1000.0
+            : good.Max(b => b.LongestQuiet) is { } longest ? Math.Ceiling(longest / 1000.0)
+            : null;
+        var quiet = milliseconds / 1000.0;
+        var work =
+            look.Work is var (waiting, line) && !settled ? new WorkView(waiting.Says, line, waiting.UsualSeconds, waiting.KeepPower) : null;
+        var patience = Math.Max(work?.UsualSeconds ?? 0, usual is { } u ? Math.Max(u * WorryShare, u + WorrySeconds) : 0);
+        return new(
+            quiet,
+            usual,
+            known.Boots > 0 ? $"behind this line, in {known.Boots} good {(known.Boots == 1 ? "boot" : "boots")} of {of}"
+                : usual is not null ? $"anywhere in {good.Count} good {(good.Count == 1 ? "boot" : "boots")} of {of}"
+                : null,
+            patience > 0 ? patience : null,
+            work
+        );
+    }
+
+    private const int MostEvents = 400;
+
+    /// <summary>What happened, with keys that were typed in one go as one entry.</summary>
+    private static List<EventView> EventsOf(IReadOnlyList<JournalEvent> events, int powerAt)
+    {
+        var shown = new List<EventView>();
+        JournalEvent? before = null;
+        foreach (var e in events)
+        {
+            var text = e.Text;
+            if (
+                e.Kind == EventKind.Typed
+                && before is { Kind: EventKind.Typed }
+                && e.Milliseconds - before.Milliseconds < 2000
+                && !shown[^1].Text.EndsWith("‹CR›", StringComparison.Ordinal)
+                && shown[^1].Text.Length + text.Length < 200
+            )
+                shown[^1] = shown[^1] with { Text = shown[^1].Text + text };
+            else
+                shown.Add(new((e.Milliseconds - powerAt) / 1000.0, e.Kind, text));
+            before = e;
+        }
+        return shown.Count > MostEvents ? shown[^MostEvents..] : shown;
     }
 }

@@ -52,19 +52,34 @@ public sealed partial class BenchViews
         );
     }
 
-    /// <summary>Whether a later boot proved a change.</summary>
-    private static string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
+    private static List<Boot> Since(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all) =>
+        [
+            .. all.Where(b => b.CardNumber == bench.CardNumber && b.StartedAt > change.MadeAt && b.Outcome is not (null or Outcome.Cut))
+                .OrderBy(b => b.Number),
+        ];
+
+    /// <summary>The first later boot that proves a change: it does not show that cause, and passed the stage at which it strikes. Null without one.</summary>
+    private Boot? ProvenIn(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all) =>
+        captures.Book.Cause(change.CauseId) is not { } cause
+            ? null
+            : Since(change, bench, all)
+                .Find(b =>
+                    b.TopCause != change.CauseId && (b.Outcome is Outcome.ReachedLogin or Outcome.Degraded || b.LastStage > cause.Stage)
+                );
+
+    /// <summary>Whether a later boot proved a change, in words.</summary>
+    private string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
     {
-        var later = all.Where(b =>
-                b.CardNumber == bench.CardNumber && b.StartedAt > change.MadeAt && b.Outcome is not (null or Outcome.Cut)
-            )
-            .OrderBy(b => b.Number)
-            .ToList();
-        return later.FirstOrDefault(b => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded && b.TopCause != change.CauseId) is { } good
+        var later = Since(change, bench, all);
+        return ProvenIn(change, bench, all) is { } good
+            ? good.Outcome is Outcome.ReachedLogin or Outcome.Degraded
                 ? $"Proven: boot {good.Number} reached the login without it."
-            : later.LastOrDefault(b => b.TopCause == change.CauseId) is { } still ? $"Not proven: boot {still.Number} shows the same."
-            : later.Count > 0 ? $"Boot {later[^1].Number} does not show it any more, and did not reach the login."
-            : "Not proven yet: no boot since.";
+                : $"Proven: boot {good.Number} passed that stage without it, and stopped later."
+            : later.LastOrDefault(b => b.TopCause == change.CauseId) is { } still
+                ? $"Not proven: boot {still.Number} shows the same."
+                : later.Count > 0
+                    ? $"Boot {later[^1].Number} does not show it any more, and did not reach the login."
+                    : "Not proven yet: no boot since.";
     }
 
     /// <summary>The port and speed that this board was captured at last, when the port is there.</summary>

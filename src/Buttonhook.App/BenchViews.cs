@@ -19,7 +19,8 @@ public sealed partial class BenchViews(
     Preparing.CardStarts cardStarts,
     Preparing.CardWriter writer,
     Preparing.StandInImages files,
-    Preparing.ImageLooks looks
+    Preparing.ImageLooks looks,
+    KnowledgeFiles knowledge
 )
 {
     /// <summary>All boards.</summary>
@@ -48,6 +49,7 @@ public sealed partial class BenchViews(
             Word(bench, state, proof),
             state is null or { Kept: true } ? null : state.LoginSeconds ?? captures.Summary(boot!)?.LastArrival / 1000.0,
             state?.Live == true,
+            bench.Board.Simulated,
             NextThings.For(SeamStep.Boot, bench.Board, catalogue, MatchesOf(bench.Board), state, proof)
         );
     }
@@ -128,15 +130,16 @@ public sealed partial class BenchViews(
     /// <summary>The edits that would mend the card of a board: as its dry boot found them, else as that of the image file.</summary>
     public IReadOnlyList<Endpoints.Mend> Mends(BenchBoard bench)
     {
-        if (cardStarts.Of(bench.Board, catalogue) is { Broken: { } onCard })
-            return MendsOf(onCard, "the card that was written here");
-        return bench.Board.ImageId is { } image && Played(bench.Board).GetValueOrDefault(image) is { } played
-            ? MendsOf(played.Broken, $"the file of {catalogue.Image(image)?.Title}")
-            : [];
+        var (broken, where) = Broken(bench);
+        return [.. broken.Where(s => s is { Cause: not null, Edit: not null }).Select(s => new Endpoints.Mend(s.Cause!, where, s.Edit!))];
     }
 
-    private static List<Endpoints.Mend> MendsOf(IReadOnlyList<Core.Images.DryStep> broken, string where) =>
-        [.. broken.Where(s => s is { Cause: not null, Edit: not null }).Select(s => new Endpoints.Mend(s.Cause!, where, s.Edit!))];
+    /// <summary>The links that a dry boot of the card of a board found broken, else that of the image file; and what was looked into.</summary>
+    private (IReadOnlyList<Core.Images.DryStep> Broken, string Where) Broken(BenchBoard bench) =>
+        cardStarts.Of(bench.Board, catalogue) is { Broken: { } onCard } ? (onCard, "the card that was written here")
+        : bench.Board.ImageId is { } image && Played(bench.Board).GetValueOrDefault(image) is { } played
+            ? (played.Broken, $"the file of {catalogue.Image(image)?.Title}")
+        : ([], "");
 
     private IReadOnlyList<BootTally>? tallies;
 

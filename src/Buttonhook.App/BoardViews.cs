@@ -46,6 +46,7 @@ public sealed record BoardSummary(
     string Word,
     double? Seconds,
     bool Live,
+    bool Simulated,
     NextThing Next
 );
 
@@ -83,9 +84,16 @@ public sealed record ChangeView(long Id, string CauseId, string Text, DateTimeOf
 public sealed record CapturePort(string Path, int Speed);
 
 /// <summary>One boot as it is shown.</summary>
-/// <param name="UsualQuietSeconds">The longest silence in good boots of this pair, or null without one.</param>
-/// <param name="PowerMarked">Whether a person marked when power was applied; else times count from the begin of the capture.</param>
-/// <param name="QuietSeconds">Seconds since the last byte, now; null when the capture has ended.</param>
+/// <param name="Quiet">The silence now; null when the capture has ended, and while the console is away.</param>
+/// <param name="GoodBoots">How many good boots it is compared with.</param>
+/// <param name="GoodOf">What they have in common with it ("this board and image"); null without any.</param>
+/// <param name="Since">What times count from; null without times.</param>
+/// <param name="Line">How the line is set; null of a console without one, and when the capture has ended.</param>
+/// <param name="Hint">What is wrong with the line at the moment, or null.</param>
+/// <param name="Typing">What is typed by itself, or was last; or null.</param>
+/// <param name="Prompt">The last, unfinished line while it is live.</param>
+/// <param name="AsksForSecret">Whether that line asks for something that is not kept.</param>
+/// <param name="ReadByPage">Whether a page reads its port.</param>
 public sealed record BootView(
     string Id,
     string BoardId,
@@ -103,11 +111,32 @@ public sealed record BootView(
     long ByteCount,
     int LineCount,
     double? NowSeconds,
-    double? QuietSeconds,
-    double? UsualQuietSeconds,
+    QuietView? Quiet,
     int GoodBoots,
+    string? GoodOf,
     string? EndedWhy,
     Problem? Waiting,
-    IReadOnlyList<BootNote> Notes,
-    bool PowerMarked
+    IReadOnlyList<EventView> Events,
+    TimeOrigin? Since,
+    LineSettings? Line,
+    LineHint? Hint,
+    Consoles.TypingState? Typing,
+    string Prompt,
+    bool AsksForSecret,
+    bool ReadByPage
 );
+
+/// <summary>How long it has been quiet, and how long it has been before.</summary>
+/// <param name="UsualSeconds">The longest silence of good boots at this point, or anywhere; null without one.</param>
+/// <param name="Basis">Where that was, in plain words; null without one.</param>
+/// <param name="WorrySeconds">From when on it is longer than it should be; null where nothing tells.</param>
+/// <param name="Work">What the system is at, as far as its last lines tell.</param>
+public sealed record QuietView(double Seconds, double? UsualSeconds, string? Basis, double? WorrySeconds, WorkView? Work);
+
+/// <summary>Work that takes its time.</summary>
+/// <param name="Line">The line that began it.</param>
+/// <param name="KeepPower">Whether taking power meanwhile can leave the card broken.</param>
+public sealed record WorkView(string Says, int Line, int UsualSeconds, bool KeepPower);
+
+/// <summary>One event of the time line, in seconds from where times count.</summary>
+public sealed record EventView(double Seconds, EventKind Kind, string Text);

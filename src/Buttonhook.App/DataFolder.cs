@@ -61,6 +61,36 @@ public sealed class DataFolder : IDisposable
 
     private static string Holder(string folder) => Path.Combine(folder, "buttonhook.pid");
 
+    private static string Address(string folder) => Path.Combine(folder, "buttonhook.url");
+
+    /// <summary>Writes down where the server of a folder is, for commands that go through it.</summary>
+    public static void TellAddress(string folder, string url) => File.WriteAllText(Address(folder), url + "\n");
+
+    /// <summary>Where the server that holds a folder is; null when none holds it or it does not say.</summary>
+    public static string? AddressOf(string folder)
+    {
+        try
+        {
+            var path = Path.Combine(folder, "buttonhook.lock");
+            if (!File.Exists(path))
+                return null;
+            try
+            {
+                // Who can have it alone is the only one: no server runs.
+                using var free = new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.None);
+                return null;
+            }
+            catch (IOException)
+            {
+                return File.ReadAllText(Address(folder)).Trim();
+            }
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return null;
+        }
+    }
+
     private static string HolderOf(string folder)
     {
         try

@@ -106,10 +106,11 @@ public static class Demo
                 seed++,
                 first
             );
-            var boot = boots.Begin(bench, $"simulated board at {model.Console.Speed} 8N1", at);
+            var boot = boots.Begin(bench, $"simulated board at {model.Console.Speed} 8N1", at, withPower: true);
             var pieces = new SimulatedBoard(plan).Advance(LongEnough);
             boots.Append(boot.Id, [.. pieces.Select(p => new StoredPiece(p.Milliseconds, p.Bytes))]);
             var reader = new BootReader(knowledge.Rules);
+            reader.Log.CountFrom(0, TimeOrigin.Power);
             foreach (var piece in pieces)
                 reader.Add(piece.Bytes, piece.Milliseconds);
             reader.Ending = new(CaptureEnd.Person, LongEnough - (reader.Log.LastArrival ?? 0));

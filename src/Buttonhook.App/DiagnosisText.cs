@@ -10,11 +10,14 @@ public static class DiagnosisText
     /// <summary>The outcome, the causes with the lines that prove them, the next check and the fix.</summary>
     public static string Of(Diagnosis diagnosis)
     {
+        string Name(string id) => diagnosis.Causes.FirstOrDefault(c => c.Id == id)?.Name ?? id;
         var text = new StringBuilder();
         text.AppendLine(
             Words.Of(diagnosis.Outcome, diagnosis.LastStage)
                 + (diagnosis.Attempts.Count > 1 ? $", {diagnosis.Attempts.Count} attempts." : ".")
         );
+        if (diagnosis.MendInOrder is { Count: > 1 } faults)
+            text.AppendLine($"{faults.Count} faults; mend them in this order: {string.Join(", then ", faults.Select(Name))}.");
         foreach (var cause in diagnosis.Causes)
         {
             text.AppendLine().AppendLine($"{cause.Probability * 100, 3:0} %  {cause.Name} ({cause.Id})");
@@ -22,9 +25,22 @@ public static class DiagnosisText
                 text.AppendLine(line.Line > 0 ? $"       line {line.Line}: {line.Text.Trim()}" : $"       {line.Says}");
             foreach (var line in cause.Against.Take(3))
                 text.AppendLine($"       against, line {line.Line}: {line.Text.Trim()}");
+            foreach (var later in cause.LedTo ?? [])
+                text.AppendLine($"       led to, line {later.Line}: {later.Text.Trim()}");
+            if (cause.StateSays is { } state)
+                text.AppendLine($"       {state}");
             text.AppendLine($"       fix: {cause.Fix}");
             if (cause.Caution is { } caution)
                 text.AppendLine($"       caution: {caution}");
+        }
+        if (diagnosis.NewToMe is { } fresh)
+        {
+            text.AppendLine()
+                .AppendLine(
+                    $"New to me: {fresh.Novel} of {fresh.Lines} lines stand in no boot that was learnt from, so take this with care."
+                );
+            foreach (var line in fresh.First.Take(3))
+                text.AppendLine($"       line {line.Line}: {line.Text.Trim()}");
         }
         text.AppendLine().AppendLine($"Next: {diagnosis.NextCheck.What} {diagnosis.NextCheck.Why}");
         return text.ToString().TrimEnd();

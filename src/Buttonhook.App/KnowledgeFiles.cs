@@ -17,10 +17,19 @@ public sealed record KnowledgeFiles(
     IReadOnlyList<Recipe> Recipes,
     string RecipeSchema,
     IReadOnlyDictionary<string, string> FileSchemas,
-    RealNames Names
+    RealNames Names,
+    IReadOnlyList<Core.Consoles.WaitingWork> Works,
+    string OwnRulesSchema,
+    Triage Triage
 )
 {
+    /// <summary>Good boots of the lab.</summary>
+    public GoodBoots GoodBoots { get; } =
+        new(() => Path.Combine(Shipped, "knowledge/good-boots.tar.br") is var path && File.Exists(path) ? File.OpenRead(path) : null);
+
     private static readonly string Shipped = Path.Combine(AppContext.BaseDirectory, "data");
+
+    private sealed record Waiting(IReadOnlyList<Core.Consoles.WaitingWork> Works);
 
     private sealed record Loaders(IReadOnlyList<FirstLoaderSign> Signs);
 
@@ -91,7 +100,13 @@ public sealed record KnowledgeFiles(
                 return read.Problem!;
             recipes.Add(recipe);
         }
-        var book = RuleBook.Read(Files("rulebook"), Schema("rulebook"));
+        var work = DataFile.Read<Waiting>("work.yaml", File.ReadAllText(Path.Combine(data, "knowledge/work.yaml")), Schema("work"));
+        if (work.Value is not { } waiting)
+            return work.Problem!;
+        var triage = Triage.Read(File.ReadAllText(Path.Combine(data, "knowledge/triage.yaml")), Schema("triage"));
+        if (triage.Value is not { } looks)
+            return triage.Problem!;
+        var book = ReadRules(folder);
         return book.Value is { } rules
             ? new KnowledgeFiles(
                 new(
@@ -105,16 +120,85 @@ public sealed record KnowledgeFiles(
                     bench.MeasuredCards,
                     bench.Chips
                 ),
-                new(rules),
+                rules,
                 boards,
                 schemas,
                 first,
                 recipes,
                 Schema("recipe"),
                 new Dictionary<string, string> { ["user-data"] = Schema("cloud-config"), ["network-config"] = Schema("network-config") },
-                new(Names("time-zones"), Names("countries"))
+                new(Names("time-zones"), Names("countries")),
+                waiting.Works,
+                Schema("own-rules"),
+                looks
             )
             : book.Problem!;
+    }
+
+    /// <summary>The rule book as it was read and checked when the program was built.</summary>
+    private sealed record CheckedRules(RuleBook Book, IReadOnlyList<FittedWeight> Fitted);
+
+    private static readonly string CheckedFile = Path.Combine(Shipped, "knowledge", "rules.checked.json");
+
+    /// <summary>Writes the shipped rules down as they were read, so that a start need not check them again; what is newer than that is read from its own files.</summary>
+    public static Problem? Check()
+    {
+        File.Delete(CheckedFile);
+        var read = ReadRules();
+        if (read.Value is not { } rules)
+            return read.Problem;
+        File.WriteAllText(
+            CheckedFile,
+            System.Text.Json.JsonSerializer.Serialize(new CheckedRules(rules.Book, rules.AllFitted), DataFile.Json)
+        );
+        return null;
+    }
+
+    private static CheckedRules? Checked()
+    {
+        try
+        {
+            var written = File.GetLastWriteTimeUtc(CheckedFile);
+            var newest = Directory
+                .GetFiles(Path.Combine(Shipped, "knowledge/rulebook"))
+                .Append(Path.Combine(Shipped, "knowledge/fitted.yaml"))
+                .Max(File.GetLastWriteTimeUtc);
+            if (!File.Exists(CheckedFile) || newest > written)
+                return null;
+            using var file = File.OpenRead(CheckedFile);
+            return System.Text.Json.JsonSerializer.Deserialize<CheckedRules>(file, DataFile.Json);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or System.Text.Json.JsonException)
+        {
+            return null;
+        }
+    }
+
+    private static Answer<RuleBookIndex> Index(RuleBook book, IReadOnlyList<FittedWeight> fitted, string data)
+    {
+        var shapes = KnownShapes.Read(File.ReadAllText(Path.Combine(data, "knowledge/shapes.tsv")));
+        return shapes.Value is { } known ? new RuleBookIndex(book, fitted, known) : shapes.Problem!;
+    }
+
+    /// <summary>The rule book alone with what was fitted to the lab, which is all that reading a log needs.</summary>
+    public static Answer<RuleBookIndex> ReadRules(string? folder = null)
+    {
+        var data = folder ?? Shipped;
+        if (folder is null && Checked() is { } before)
+            return Index(before.Book, before.Fitted, data);
+        string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
+        var book = RuleBook.Read(
+            Directory
+                .GetFiles(Path.Combine(data, "knowledge/rulebook"), "*.yaml")
+                .Order(StringComparer.Ordinal)
+                .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+            Schema("rulebook"),
+            shipped: folder is null
+        );
+        if (book.Value is not { } rules)
+            return book.Problem!;
+        var fitted = FittedRules.Read(File.ReadAllText(Path.Combine(data, "knowledge/fitted.yaml")), Schema("fitted"));
+        return fitted.Value is { } weights ? Index(rules, weights.Fitted, data) : fitted.Problem!;
     }
 
     /// <summary>The signs of first loaders alone, which is all that an inspection without a board needs.</summary>

@@ -5,6 +5,17 @@ namespace Buttonhook.Core;
 /// <summary>Plain words for stages and outcomes.</summary>
 public static class Words
 {
+    /// <summary>A length of time as a person says it: "4 s", "3 min 20 s", "2 h 5 min"; below ten seconds with one decimal.</summary>
+    public static string Seconds(double seconds)
+    {
+        var whole = (long)Math.Round(seconds);
+        return whole < 10 ? string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{Math.Round(seconds, 1)} s")
+            : whole < 60 ? $"{whole} s"
+            : whole < 3600 ? (whole % 60 == 0 ? $"{whole / 60} min" : $"{whole / 60} min {whole % 60} s")
+            : whole / 60 % 60 == 0 ? $"{whole / 3600} h"
+            : $"{whole / 3600} h {whole / 60 % 60} min";
+    }
+
     /// <summary>The name of a stage inside a sentence ("second loader"); null is "no stage".</summary>
     public static string Of(Stage? stage) =>
         stage switch

@@ -55,6 +55,19 @@ public static unsafe class FileKinds
         return (kind, BinaryPrimitives.ReadUInt32LittleEndian(fields[128..]), BinaryPrimitives.ReadUInt32LittleEndian(fields[132..]));
     }
 
+    /// <summary>The path behind all links; the path itself when it is none or nothing lies there.</summary>
+    public static string Behind(string path) => File.Exists(path) ? new FileInfo(path).ResolveLinkTarget(true)?.FullName ?? path : path;
+
+    /// <summary>When what lies at a path was made or its rights were changed last (stx_ctime of statx(2)), as a number; null when it cannot be told.</summary>
+    public static string? ChangedAt(string path)
+    {
+        var status = stackalloc byte[256];
+        if (path.Contains('\0') || Native.Status(Here, path, 0, Basic, status) != 0)
+            return null;
+        var fields = new ReadOnlySpan<byte>(status, 256);
+        return $"{BinaryPrimitives.ReadInt64LittleEndian(fields[96..])}.{BinaryPrimitives.ReadUInt32LittleEndian(fields[104..]):000000000}";
+    }
+
     /// <summary>Takes rights away from all files that this process makes from now on (umask(2)).</summary>
     public static void NewFilesFor(uint without) => _ = Native.Mask(without);
 
@@ -107,6 +120,9 @@ public static class Terminals
     private const uint FirstSerialOfConsoles = 64;
     private const uint FirstPseudo = 136;
     private const uint LastPseudo = 143;
+
+    /// <summary>Whether a path leads to a pseudo-terminal (links are followed).</summary>
+    public static bool IsPseudo(string path) => FileKinds.Of(path) is { Kind: FileKind.Character, Major: >= FirstPseudo and <= LastPseudo };
 
     /// <summary>Why a path is no console of a board, or null: screens of this computer and terminals that a session runs on are none (Linux Documentation/admin-guide/devices.txt).</summary>
     public static Problem? Against(string path)

@@ -38,6 +38,20 @@ public sealed unsafe class PseudoTerminal : IDisposable
     /// <summary>The device path of the other end ("/dev/pts/3").</summary>
     public string Path { get; }
 
+    /// <summary>Bits a second that the other end is set to; 0 when it cannot be told.</summary>
+    public int Speed
+    {
+        get
+        {
+            lock (held)
+            {
+                var settings = new Native.Termios2();
+                // What is asked of the master is told of the other end (pty(7), tty_mode_ioctl of the kernel).
+                return !gone && Native.Control(master, Native.GetTermios2, &settings) >= 0 ? (int)settings.OutputSpeed : 0;
+            }
+        }
+    }
+
     private void Loop(Action<byte[]> typed)
     {
         var buffer = new byte[4096];
@@ -63,28 +77,30 @@ public sealed unsafe class PseudoTerminal : IDisposable
         }
     }
 
-    /// <summary>Prints bytes at the other end. As on a real line, what nobody reads is lost once the buffer of the system (about 4 kB) is full for a fifth of a second.</summary>
-    public void Print(ReadOnlySpan<byte> bytes)
+    /// <summary>
+    /// Prints bytes at the other end and gives how many it took. As on a real line, what nobody reads is lost once the buffer of the
+    /// system (about 4 kB) is full for a fifth of a second: whoever wants to wait longer prints the rest again.
+    /// </summary>
+    public int Print(ReadOnlySpan<byte> bytes)
     {
-        while (!bytes.IsEmpty)
+        var taken = 0;
+        while (taken < bytes.Length)
             lock (held)
             {
                 if (gone)
-                    return;
+                    return taken;
                 var entry = new Native.PollEntry { Descriptor = master, Events = Native.PollOut };
                 if (Native.Poll(&entry, 1, 200) <= 0)
-                    return;
+                    return taken;
                 nint count;
-                fixed (byte* start = bytes)
-                    count = Native.Write(master, start, (nuint)bytes.Length);
-                if (count < 0)
-                {
-                    if (Marshal.GetLastPInvokeError() is Native.Interrupted or Native.TryAgain)
-                        continue;
-                    return;
-                }
-                bytes = bytes[(int)count..];
+                fixed (byte* start = bytes[taken..])
+                    count = Native.Write(master, start, (nuint)(bytes.Length - taken));
+                if (count >= 0)
+                    taken += (int)count;
+                else if (Marshal.GetLastPInvokeError() is not (Native.Interrupted or Native.TryAgain))
+                    return taken;
             }
+        return taken;
     }
 
     /// <summary>Forgets what was printed and not read yet.</summary>

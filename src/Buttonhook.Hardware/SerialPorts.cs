@@ -1,17 +1,61 @@
 namespace Buttonhook.Hardware;
 
+/// <summary>A serial port as a person knows it.</summary>
+/// <param name="Path">Its device ("/dev/ttyUSB0").</param>
+/// <param name="Name">Maker, product and serial number of the USB adapter as it says itself; null for a port that is none.</param>
+/// <param name="Usb">Its ids ("0403:6001"), or null.</param>
+/// <param name="ById">The link that stays the same when it is plugged in elsewhere ("/dev/serial/by-id/…"), or null.</param>
+public sealed record SerialPort(string Path, string? Name, string? Usb, string? ById);
+
 /// <summary>The serial ports that this computer has.</summary>
 public static class SerialPorts
 {
     private static readonly string[] Patterns = ["ttyUSB*", "ttyACM*", "ttyAMA*", "ttyS*"];
 
     /// <summary>Device paths, USB adapters first; built-in ports only when a chip stands behind them (type of /sys/class/tty/…/type is not 0).</summary>
-    public static IReadOnlyList<string> Present() =>
+    /// <param name="devices">Where the devices are.</param>
+    public static IReadOnlyList<string> Present(string devices = "/dev") =>
         [
-            .. Patterns
-                .SelectMany(p => Directory.GetFiles("/dev", p).Order(StringComparer.Ordinal))
-                .Where(path => !path.StartsWith("/dev/ttyS", StringComparison.Ordinal) || HasChip(Path.GetFileName(path))),
+            .. Listed(devices)
+                .Where(path => !Path.GetFileName(path).StartsWith("ttyS", StringComparison.Ordinal) || HasChip(Path.GetFileName(path))),
         ];
+
+    /// <summary>Every path that may be a serial port, whether or not a chip stands behind it: asked often, since it opens nothing.</summary>
+    public static IReadOnlyList<string> Listed(string devices = "/dev") => [.. Patterns.SelectMany(p => Of(devices, p))];
+
+    private static IEnumerable<string> Of(string devices, string pattern)
+    {
+        try
+        {
+            return Directory.GetFiles(devices, pattern).Order(StringComparer.Ordinal);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return [];
+        }
+    }
+
+    /// <summary>The ports with what tells them apart.</summary>
+    public static IReadOnlyList<SerialPort> Known(string devices = "/dev")
+    {
+        var links = new Dictionary<string, string>();
+        foreach (var link in Of(Path.Combine(devices, "serial/by-id"), "*"))
+            if (new FileInfo(link).ResolveLinkTarget(true)?.FullName is { } target)
+                links[target] = link;
+        return
+        [
+            .. Present(devices)
+                .Select(p =>
+                    AdapterOf(p) is var (name, usb)
+                        ? new SerialPort(p, name, usb, links.GetValueOrDefault(p))
+                        : new(p, null, null, links.GetValueOrDefault(p))
+                ),
+        ];
+    }
+
+    /// <summary>What tells that a port is the one that it was: the USB adapter's own words; of a pseudo-terminal, whose numbers are given out again, when it was made; null for a port that is built in.</summary>
+    public static string? IdentityOf(string path) =>
+        path.StartsWith("/dev/pts/", StringComparison.Ordinal) ? FileKinds.ChangedAt(path) : AdapterOf(FileKinds.Behind(path))?.Name;
 
     /// <summary>What a USB adapter says of itself: product, maker and serial number as far as they are there, and its ids ("0403:6001"); null for a port that is no USB adapter.</summary>
     /// <param name="system">Where the system tells of its devices (sysfs(5)).</param>

@@ -24,8 +24,8 @@ public sealed class DamagedLogException(long readableBytes, long damagedFrom, Sq
 // The journal: the bytes as they arrived, and what was computed from all of them once.
 public sealed partial class BootStore
 {
-    /// <summary>Appends pieces in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
-    public void Append(string bootId, IReadOnlyList<StoredPiece> pieces)
+    /// <summary>Appends entries in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
+    public void Append(string bootId, IReadOnlyList<JournalEntry> entries)
     {
         using var connection = database.Connect();
         using var transaction = connection.BeginTransaction();
@@ -36,16 +36,122 @@ public sealed partial class BootStore
         );
         connection.Execute(
             "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
-            pieces.Select(piece => new
-            {
-                bootId,
-                sequence = next++,
-                piece.Milliseconds,
-                piece.Bytes,
-            }),
+            entries
+                .Where(e => e.Event is null)
+                .Select(e => new
+                {
+                    bootId,
+                    sequence = next++,
+                    e.Piece.Milliseconds,
+                    e.Piece.Bytes,
+                }),
+            transaction
+        );
+        connection.Execute(
+            "INSERT INTO boot_events (boot_id, milliseconds, kind, text, at_byte, bytes) VALUES (@bootId, @Milliseconds, @kind, @Text, @AtByte, @Bytes)",
+            entries
+                .Select(e => e.Event)
+                .OfType<JournalEvent>()
+                .Select(e => new
+                {
+                    bootId,
+                    e.Milliseconds,
+                    kind = e.Kind.ToString(),
+                    e.Text,
+                    e.AtByte,
+                    e.Bytes,
+                }),
             transaction
         );
         transaction.Commit();
+    }
+
+    private sealed record EventRow(long Milliseconds, string Kind, string Text, long? AtByte, byte[]? Bytes);
+
+    /// <summary>What happened during a boot beside its bytes, in order.</summary>
+    public IReadOnlyList<JournalEvent> Events(string bootId)
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<EventRow>(
+                    "SELECT milliseconds AS Milliseconds, kind AS Kind, text AS Text, at_byte AS AtByte, bytes AS Bytes FROM boot_events WHERE boot_id = @bootId ORDER BY milliseconds, id",
+                    new { bootId }
+                )
+                .Select(e => new JournalEvent((int)e.Milliseconds, Enum.Parse<EventKind>(e.Kind), e.Text, e.AtByte, e.Bytes)),
+        ];
+    }
+
+    /// <summary>Bytes and events of a boot as far as they are stored now, in the order in which they came; an event of which that is not known comes first.</summary>
+    public IEnumerable<JournalEntry> Journal(string bootId) =>
+        Together(new(Events(bootId).OrderBy(e => e.AtByte ?? -1)), Pieces(bootId, 0, Stored(bootId) ?? int.MaxValue));
+
+    private static IEnumerable<JournalEntry> Together(Queue<JournalEvent> events, IEnumerable<StoredPiece> pieces)
+    {
+        long received = 0;
+        foreach (var piece in pieces)
+        {
+            while (events.TryPeek(out var next) && (next.AtByte ?? -1) <= received)
+                yield return events.Dequeue();
+            received += piece.Bytes.Length;
+            yield return piece;
+        }
+        while (events.TryDequeue(out var last))
+            yield return last;
+    }
+
+    /// <summary>Milliseconds from the begin of the capture to the last byte or event that was stored; 0 without any.</summary>
+    public int LastMoment(string bootId)
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<int>(
+            """
+            SELECT MAX(0, COALESCE((SELECT milliseconds FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence DESC LIMIT 1), 0),
+              COALESCE((SELECT MAX(milliseconds) FROM boot_events WHERE boot_id = @bootId), 0))
+            """,
+            new { bootId }
+        );
+    }
+
+    /// <summary>Keeps a log exactly as it came, whose times were taken out of it.</summary>
+    public void KeepOriginal(string bootId, string name, byte[] bytes)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "INSERT INTO boot_originals (boot_id, name, bytes) VALUES (@bootId, @name, @bytes)",
+            new
+            {
+                bootId,
+                name,
+                bytes,
+            }
+        );
+    }
+
+    /// <summary>A log exactly as it came, where it came with times of another program; else null.</summary>
+    public (string Name, byte[] Bytes)? Original(string bootId)
+    {
+        using var connection = database.Connect();
+        return connection.QuerySingleOrDefault<(string, byte[])?>(
+            "SELECT name, bytes FROM boot_originals WHERE boot_id = @bootId",
+            new { bootId }
+        );
+    }
+
+    /// <summary>The longest silence behind lines of these shapes in some boots: (shape, milliseconds, how many of the boots have it).</summary>
+    public IReadOnlyList<(long Shape, int Milliseconds, int Boots)> Pauses(IReadOnlyList<string> bootIds, IReadOnlyList<long> shapes)
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<(long, long, long)>(
+                    "SELECT shape, MAX(milliseconds), COUNT(*) FROM boot_pauses WHERE shape IN @shapes AND boot_id IN @bootIds GROUP BY shape",
+                    new { shapes, bootIds }
+                )
+                .Select(p => (p.Item1, (int)p.Item2, (int)p.Item3)),
+        ];
     }
 
     /// <summary>
@@ -88,7 +194,7 @@ public sealed partial class BootStore
             yield return piece;
         }
         var damagedFrom = readable;
-        var end = Math.Min(Count(bootId), most == int.MaxValue ? int.MaxValue : first + most);
+        var end = Math.Min(Stored(bootId) ?? 0, most == int.MaxValue ? int.MaxValue : first + most);
         for (; sequence < end; sequence++)
         {
             var piece = Piece(bootId, sequence);
@@ -117,8 +223,8 @@ public sealed partial class BootStore
         }
     }
 
-    /// <summary>How many pieces of a boot were stored, as far as the index tells.</summary>
-    private int Count(string bootId)
+    /// <summary>How many pieces of a boot were stored; null where the index is damaged.</summary>
+    private int? Stored(string bootId)
     {
         using var connection = database.Connect();
         try
@@ -130,7 +236,7 @@ public sealed partial class BootStore
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 11)
         {
-            return 0;
+            return null;
         }
     }
 
@@ -212,6 +318,16 @@ public sealed partial class BootStore
         using var transaction = connection.BeginTransaction();
         Summarise(connection, transaction, bootId, read.Reading, read.Diagnosis, true, BootSummary.Of(read), version);
         connection.Execute(
+            "UPDATE boots SET power_at = @PowerAt, origin = @origin WHERE id = @bootId",
+            new
+            {
+                bootId,
+                read.Log.PowerAt,
+                origin = read.Log.Origin.ToString(),
+            },
+            transaction
+        );
+        connection.Execute(
             "INSERT OR REPLACE INTO boot_readings (boot_id, reading, pages) SELECT id, @reading, @pages FROM boots WHERE id = @bootId",
             new
             {
@@ -221,7 +337,30 @@ public sealed partial class BootStore
             },
             transaction
         );
+        KeepPauses(connection, transaction, bootId, read);
         transaction.Commit();
+    }
+
+    /// <summary>Keeps how long a good boot was quiet behind its lines.</summary>
+    private static void KeepPauses(SqliteConnection connection, SqliteTransaction transaction, string bootId, ReadCapture read)
+    {
+        connection.Execute("DELETE FROM boot_pauses WHERE boot_id = @bootId", new { bootId }, transaction);
+        if (
+            read.Diagnosis.Outcome is not (Outcome.ReachedLogin or Outcome.Degraded)
+            || read.Reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login) is not { } login
+        )
+            return;
+        connection.Execute(
+            "INSERT INTO boot_pauses (boot_id, shape, milliseconds) SELECT id, @shape, @milliseconds FROM boots WHERE id = @bootId",
+            Core.Consoles.Pauses.Of(read.Log, login.Line)
+                .Select(p => new
+                {
+                    bootId,
+                    shape = p.Key,
+                    milliseconds = p.Value,
+                }),
+            transaction
+        );
     }
 
     private static void Summarise(

@@ -18,7 +18,9 @@ namespace Buttonhook.Storage;
 /// <param name="EndKind">How the capture ended; null while it has not.</param>
 /// <param name="EndQuiet">How long it listened behind the last byte, in milliseconds; null when that is not known.</param>
 /// <param name="Summary">What its bytes say, as far as it was summed up.</param>
-/// <param name="PowerAt">Milliseconds from the begin of the capture to power, 0 when it began with it or nobody said when.</param>
+/// <param name="PowerAt">Milliseconds from the begin of the capture to the moment that times count from.</param>
+/// <param name="Origin">What that moment is; null until the boot was read.</param>
+/// <param name="Port">How its console was opened, so that the capture can go on after a stop; null where it cannot.</param>
 public sealed record Boot(
     string Id,
     string BoardId,
@@ -39,11 +41,15 @@ public sealed record Boot(
     CaptureEnd? EndKind,
     int? EndQuiet,
     int PowerAt,
-    BootSummary? Summary
+    BootSummary? Summary,
+    TimeOrigin? Origin,
+    CapturedPort? Port
 );
 
-/// <summary>What a person saw or did during a boot.</summary>
-public sealed record BootNote(int Milliseconds, string Text);
+/// <summary>How the console of a boot was opened.</summary>
+/// <param name="Source">What was asked for ("/dev/ttyUSB0", "tcp:10.20.0.9:4000").</param>
+/// <param name="Adapter">What tells that the port is the same one when it is opened again; null where its name is enough.</param>
+public sealed record CapturedPort(string Source, LineSettings Line, string? Adapter);
 
 /// <summary>Boots and their bytes. Bytes are only ever appended.</summary>
 public sealed partial class BootStore(Database database)
@@ -68,25 +74,29 @@ public sealed partial class BootStore(Database database)
         string? EndKind,
         long? EndQuiet,
         long PowerAt,
-        string? Summary
+        string? Summary,
+        string? Origin,
+        string? Port
     );
 
     private const string Columns = """
         id AS Id, board_id AS BoardId, number AS Number, card_number AS CardNumber, model_id AS ModelId, revision_id AS RevisionId,
         image_id AS ImageId, source AS Source, started_at AS StartedAt, ended_at AS EndedAt, ended_why AS EndedWhy, outcome AS Outcome,
         last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet,
-        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt, summary AS Summary
+        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt, summary AS Summary, origin AS Origin, port AS Port
         """;
 
     /// <summary>Begins a boot of a board with the card that is in it now.</summary>
-    public Boot Begin(BenchBoard bench, string source, DateTimeOffset at)
+    /// <param name="withPower">Whether power is applied as it begins, as that of a simulated board is.</param>
+    /// <param name="port">How its console is opened, where the capture can go on after a stop.</param>
+    public Boot Begin(BenchBoard bench, string source, DateTimeOffset at, bool withPower = false, CapturedPort? port = null)
     {
         using var connection = database.Connect();
         var id = Guid.CreateVersion7(at).ToString("N");
         connection.Execute(
             """
-            INSERT INTO boots (id, board_id, number, card_number, model_id, revision_id, image_id, source, started_at)
-            VALUES (@id, @boardId, (SELECT COALESCE(MAX(number), 0) + 1 FROM boots WHERE board_id = @boardId), @CardNumber, @ModelId, @RevisionId, @ImageId, @source, @at)
+            INSERT INTO boots (id, board_id, number, card_number, model_id, revision_id, image_id, source, started_at, origin, port)
+            VALUES (@id, @boardId, (SELECT COALESCE(MAX(number), 0) + 1 FROM boots WHERE board_id = @boardId), @CardNumber, @ModelId, @RevisionId, @ImageId, @source, @at, @origin, @port)
             """,
             new
             {
@@ -98,6 +108,8 @@ public sealed partial class BootStore(Database database)
                 bench.Board.ImageId,
                 source,
                 at = Rows.At(at),
+                origin = withPower ? nameof(TimeOrigin.Power) : null,
+                port = port is null ? null : Rows.Json(port),
             }
         );
         return Find(id)!;
@@ -121,11 +133,43 @@ public sealed partial class BootStore(Database database)
         );
     }
 
+    /// <summary>Notes how the line is set now, for a capture that goes on after a stop.</summary>
+    public void SetLine(string bootId, LineSettings line)
+    {
+        if (Find(bootId)?.Port is not { } port)
+            return;
+        using var connection = database.Connect();
+        connection.Execute("UPDATE boots SET port = @port WHERE id = @bootId", new { bootId, port = Rows.Json(port with { Line = line }) });
+    }
+
+    /// <summary>Lets a capture that ended with the server go on: what was computed of its end is forgotten.</summary>
+    public void Reopen(string bootId)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            """
+            UPDATE boots SET ended_at = NULL, ended_why = NULL, end_kind = NULL, end_quiet = NULL, outcome = NULL, top_cause = NULL,
+              summary = NULL, summary_version = 0 WHERE id = @bootId
+            """,
+            new { bootId }
+        );
+    }
+
+    /// <summary>Captures that the end of the server ended, the newest boot of a board each, whose console can be opened again.</summary>
+    public IReadOnlyList<Boot> Interrupted() =>
+        Query(
+            $"""
+            WHERE port IS NOT NULL AND removed_at IS NULL AND (ended_at IS NULL OR end_kind = 'Server') AND {OnTheBench}
+              AND number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id)
+            """,
+            new { }
+        );
+
     /// <summary>Notes when power was applied, in milliseconds from the begin of the capture: times count from there.</summary>
     public void SetPower(string bootId, int milliseconds)
     {
         using var connection = database.Connect();
-        connection.Execute("UPDATE boots SET power_at = @milliseconds WHERE id = @bootId", new { bootId, milliseconds });
+        connection.Execute("UPDATE boots SET power_at = @milliseconds, origin = 'Power' WHERE id = @bootId", new { bootId, milliseconds });
     }
 
     /// <summary>Takes away a boot that came to nothing: a port that did not open, a file that was no log.</summary>
@@ -240,6 +284,47 @@ public sealed partial class BootStore(Database database)
                 .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
         ];
 
+    /// <summary>What two boards have in common that only share the instruction set.</summary>
+    public const string OfTheKind = "boards of this kind";
+
+    /// <summary>
+    /// The good boots that tell most of what is usual for this one, newest first, and what they have in common with it: the board and the
+    /// image, else the revision, else the image, else the kind of board. Empty with null when there is none at all.
+    /// </summary>
+    /// <param name="kind">The models that are of the same kind.</param>
+    public (IReadOnlyList<Boot> Boots, string? Of) GoodLike(Boot boot, IReadOnlyList<string> kind)
+    {
+        IReadOnlyList<Boot> Like(string where) =>
+            [
+                .. Query(
+                        $"WHERE {where} AND id <> @Id AND outcome IN ('ReachedLogin', 'Degraded') AND removed_at IS NULL ORDER BY started_at DESC LIMIT 50",
+                        new
+                        {
+                            boot.Id,
+                            boot.BoardId,
+                            boot.ModelId,
+                            boot.RevisionId,
+                            boot.ImageId,
+                            kind,
+                        }
+                    )
+                    .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
+            ];
+        foreach (
+            var (where, of) in ((string, string)[])
+                [
+                    ("board_id = @BoardId AND image_id IS @ImageId", "this board and image"),
+                    ("model_id = @ModelId AND revision_id = @RevisionId AND image_id IS @ImageId", "this revision and image"),
+                    ("model_id = @ModelId AND revision_id = @RevisionId", "this revision"),
+                    ("image_id = @ImageId", "this image"),
+                    ("model_id IN @kind", OfTheKind),
+                ]
+        )
+            if (Like(where) is { Count: > 0 } found)
+                return (found, of);
+        return ([], null);
+    }
+
     /// <summary>Keeps what a person found by the check of a cause; null takes the answer back.</summary>
     public void Answer(string bootId, string causeId, CheckAnswer? answer, DateTimeOffset at)
     {
@@ -265,36 +350,6 @@ public sealed partial class BootStore(Database database)
         return connection
             .Query<(string Cause, string Answer)>("SELECT cause, answer FROM boot_answers WHERE boot_id = @bootId", new { bootId })
             .ToDictionary(a => a.Cause, a => Enum.Parse<CheckAnswer>(a.Answer));
-    }
-
-    /// <summary>Adds what a person saw or did.</summary>
-    public void AddNote(string bootId, BootNote note)
-    {
-        using var connection = database.Connect();
-        connection.Execute(
-            "INSERT INTO boot_notes (boot_id, milliseconds, text) VALUES (@bootId, @Milliseconds, @Text)",
-            new
-            {
-                bootId,
-                note.Milliseconds,
-                note.Text,
-            }
-        );
-    }
-
-    /// <summary>What people saw or did during a boot, in order.</summary>
-    public IReadOnlyList<BootNote> Notes(string bootId)
-    {
-        using var connection = database.Connect();
-        return
-        [
-            .. connection
-                .Query<(long Milliseconds, string Text)>(
-                    "SELECT milliseconds, text FROM boot_notes WHERE boot_id = @bootId ORDER BY milliseconds, id",
-                    new { bootId }
-                )
-                .Select(n => new BootNote((int)n.Milliseconds, n.Text)),
-        ];
     }
 
     private List<Boot> Query(string where, object parameters)
@@ -324,6 +379,8 @@ public sealed partial class BootStore(Database database)
             r.EndKind is null ? null : Enum.Parse<CaptureEnd>(r.EndKind),
             (int?)r.EndQuiet,
             (int)r.PowerAt,
-            r.Summary is null ? null : JsonSerializer.Deserialize<BootSummary>(r.Summary, DataFile.Json)
+            r.Summary is null ? null : JsonSerializer.Deserialize<BootSummary>(r.Summary, DataFile.Json),
+            r.Origin is null ? null : Enum.Parse<TimeOrigin>(r.Origin),
+            r.Port is null ? null : JsonSerializer.Deserialize<CapturedPort>(r.Port, DataFile.Json)
         );
 }

@@ -118,7 +118,7 @@ public sealed class ContractTests
         )
             .GetProperty("id")
             .GetString()!;
-        await app.Until(boot, b => b.GetProperty("settled").GetBoolean() && b.GetProperty("lastStage").GetString() == "root");
+        await app.UntilCause(boot, "root-not-found");
         Task<HttpResponseMessage> Correct(string cause) =>
             app.Http.PostAsJsonAsync($"/api/boards/{id}/corrections", new { bootId = boot, causeId = cause });
         Assert.Contains("is not one", (await RunningApp.ProblemOf(await Correct("no-such-cause"), 422)).Came);

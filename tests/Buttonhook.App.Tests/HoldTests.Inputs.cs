@@ -105,7 +105,8 @@ public sealed partial class HoldTests
             var after = await server.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 16 + 64 * 1024);
             Assert.False(after.GetProperty("live").GetBoolean());
             Assert.Equal(JsonValueKind.Null, after.GetProperty("waiting").ValueKind);
-            Assert.Contains("went away", after.GetProperty("endedWhy").GetString());
+            Assert.Equal("Ended by you.", after.GetProperty("endedWhy").GetString());
+            Assert.Contains(after.GetProperty("events").EnumerateArray(), e => e.GetProperty("kind").GetString() == "gap");
             var next = await server.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/card",
                 new
@@ -126,7 +127,7 @@ public sealed partial class HoldTests
                 "--data",
                 Path.Combine(disk, "other"),
                 "--urls",
-                $"http://127.0.0.1:{FreePort()}"
+                $"http://127.0.0.1:{RunningApp.FreePort()}"
             );
             Assert.Equal(1, code);
             Assert.Contains("room on the disk", error);

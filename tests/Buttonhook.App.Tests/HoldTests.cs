@@ -28,13 +28,6 @@ public sealed partial class HoldTests : IDisposable
     [LibraryImport("libc", EntryPoint = "ioctl")]
     private static partial int Control(int descriptor, nuint request, ref int value);
 
-    private static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
-
     /// <summary>The program itself as a process.</summary>
     private sealed class Server : IDisposable
     {
@@ -42,7 +35,7 @@ public sealed partial class HoldTests : IDisposable
 
         public Server(string data, string? url = null, Dictionary<string, string>? environment = null)
         {
-            Url = url ?? $"http://127.0.0.1:{FreePort()}";
+            Url = url ?? $"http://127.0.0.1:{RunningApp.FreePort()}";
             var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "serve", "--data", data, "--urls", Url])
             {
                 RedirectStandardOutput = true,
@@ -160,8 +153,8 @@ public sealed partial class HoldTests : IDisposable
         // Who starts programs in the background may have them ignore Ctrl-C, and they inherit that.
         var ignored = File.ReadLines("/proc/self/status").First(l => l.StartsWith("SigIgn:", StringComparison.Ordinal))[7..].Trim();
         Assert.SkipWhen((Convert.ToUInt64(ignored, 16) >> (signal - 1) & 1) == 1, "this signal is ignored where the tests run");
-        using var terminal = new PseudoTerminal(_ => { });
         string boot;
+        using (var terminal = new PseudoTerminal(_ => { }))
         using (var server = await new Server(folder).Up())
         {
             boot = await server.Capture(await server.Board("Quince"), terminal.Path);
@@ -182,7 +175,7 @@ public sealed partial class HoldTests : IDisposable
     public async Task A_second_server_on_the_same_folder_is_told_which_process_holds_it()
     {
         using var first = await new Server(folder).Up();
-        var (code, _, error) = await CommandLineTests.Run("serve", "--data", folder, "--urls", $"http://127.0.0.1:{FreePort()}");
+        var (code, _, error) = await CommandLineTests.Run("serve", "--data", folder, "--urls", $"http://127.0.0.1:{RunningApp.FreePort()}");
         Assert.Equal(1, code);
         Assert.Matches(@"one server at a time\. The process \d+ uses it\.", error);
         Assert.True((await first.Http.GetAsync("/api/bench")).IsSuccessStatusCode);
@@ -191,7 +184,7 @@ public sealed partial class HoldTests : IDisposable
     [Fact]
     public async Task What_the_environment_says_of_addresses_is_ignored_and_files_are_for_the_owner_alone()
     {
-        var (other, third) = (FreePort(), FreePort());
+        var (other, third) = (RunningApp.FreePort(), RunningApp.FreePort());
         using var server = await new Server(
             folder,
             environment: new()
@@ -231,9 +224,11 @@ public sealed partial class HoldTests : IDisposable
             terminal.Print("x\r\n"u8);
             await app.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 3);
             if (vanish)
+            {
                 terminal.Dispose();
-            else
-                await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
+                await app.Until(boot, b => b.GetProperty("waiting").ValueKind != JsonValueKind.Null);
+            }
+            await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
             await app.Until(boot, b => !b.GetProperty("live").GetBoolean());
         }
         int Ours() =>

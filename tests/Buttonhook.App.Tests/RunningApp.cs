@@ -42,6 +42,14 @@ public sealed class RunningApp : IAsyncDisposable
         }
     }
 
+    /// <summary>A TCP port that nothing listens on at the moment.</summary>
+    public static int FreePort()
+    {
+        using var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        listener.Start();
+        return ((System.Net.IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
     public string Folder { get; }
 
     public HttpClient Http { get; }
@@ -54,7 +62,10 @@ public sealed class RunningApp : IAsyncDisposable
         double pace = 200,
         bool keep = false,
         bool standIns = true,
-        bool own = false
+        bool own = false,
+        string devices = "/dev",
+        ShareMode share = ShareMode.Off,
+        int sharePort = 0
     )
     {
         folder ??= Directory.CreateTempSubdirectory("buttonhook-").FullName;
@@ -62,7 +73,7 @@ public sealed class RunningApp : IAsyncDisposable
         if (demo)
             Demo.Fill(Knowledge.Value, database, TimeProvider.System);
         var app = BenchApp.Build(
-            new(folder, "http://127.0.0.1:0", standIns && !own, pace),
+            new(folder, "http://127.0.0.1:0", standIns && !own, pace, Devices: devices, Share: share, SharePort: sharePort),
             database,
             own ? WithoutDemo.Value : Knowledge.Value
         );
@@ -166,6 +177,19 @@ public sealed class RunningApp : IAsyncDisposable
         }
         var last = await Get($"/api/boots/{bootId}");
         throw new TimeoutException($"The boot stayed at: {last}");
+    }
+
+    /// <summary>Waits until a cause stands in the diagnosis of a boot, at most 30 s.</summary>
+    public async Task UntilCause(string bootId, string cause)
+    {
+        for (var i = 0; i < 600; i++)
+        {
+            var diagnosis = await Get($"/api/boots/{bootId}/diagnosis");
+            if (diagnosis.GetProperty("causes").EnumerateArray().Any(c => c.GetProperty("id").GetString() == cause))
+                return;
+            await Task.Delay(50);
+        }
+        throw new TimeoutException($"No {cause} in {await Get($"/api/boots/{bootId}/diagnosis")}");
     }
 
     /// <summary>Writes what is in the write-ahead log back into the file itself, for tests that damage the file.</summary>

@@ -230,11 +230,11 @@ public sealed class TruthTests
         await app.Until(boot, b => b.GetProperty("lineCount").GetInt32() == 1);
         await Task.Delay(300);
         var marked = await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = true }));
-        Assert.True(marked.GetProperty("powerMarked").GetBoolean());
+        Assert.Equal("power", marked.GetProperty("since").GetString());
         Assert.True(marked.GetProperty("live").GetBoolean());
-        var note = marked.GetProperty("notes")[0];
-        Assert.Equal("Power applied", note.GetProperty("text").GetString());
-        Assert.InRange(note.GetProperty("milliseconds").GetInt32(), 0, 100);
+        var mark = marked.GetProperty("events")[0];
+        Assert.Equal("Power applied", mark.GetProperty("text").GetString());
+        Assert.InRange(mark.GetProperty("seconds").GetDouble(), 0, 0.1);
         terminal.Print("U-Boot 2024.01\r\norchard login: "u8);
         await app.Until(boot, b => b.GetProperty("lastStage").GetString() == "login");
         var lines = (await app.Get($"/api/boots/{boot}/lines?from=1&count=10")).GetProperty("lines");

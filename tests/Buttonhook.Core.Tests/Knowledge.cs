@@ -16,7 +16,17 @@ public static class Knowledge
             Directory.GetFiles(Path.Combine(Data, "knowledge/rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
             File.ReadAllText(Path.Combine(Root, "docs/formats/rulebook.schema.json"))
         );
-        return read.Value is { } book ? new(book) : throw new InvalidOperationException(read.Problem!.ToString());
+        var fitted = FittedRules.Read(
+            File.ReadAllText(Path.Combine(Data, "knowledge/fitted.yaml")),
+            File.ReadAllText(Path.Combine(Root, "docs/formats/fitted.schema.json"))
+        );
+        return read.Value is { } book
+            ? new(
+                book,
+                fitted.Value?.Fitted ?? throw new InvalidOperationException(fitted.Problem!.ToString()),
+                KnownShapes.Read(File.ReadAllText(Path.Combine(Data, "knowledge/shapes.tsv"))).Value
+            )
+            : throw new InvalidOperationException(read.Problem!.ToString());
     });
 
     public static RuleBookIndex Rules => LazyRules.Value;

@@ -112,8 +112,8 @@ public sealed class StoreTests : IDisposable
     {
         var boot = boots.Begin(Saved(), "test", At);
         var all = Enumerable.Range(0, 256).Select(b => (byte)b).ToArray();
-        boots.Append(boot.Id, [new(5, all), new(9, [0, 0])]);
-        boots.Append(boot.Id, [new(12, "end"u8.ToArray())]);
+        boots.Append(boot.Id, [new StoredPiece(5, all), new StoredPiece(9, [0, 0])]);
+        boots.Append(boot.Id, [new StoredPiece(12, "end"u8.ToArray())]);
         var pieces = boots.Pieces(boot.Id).ToList();
         Assert.Equal([5, 9, 12], pieces.Select(p => p.Milliseconds));
         Assert.Equal([.. all, 0, 0, .. "end"u8], pieces.SelectMany(p => p.Bytes));
@@ -157,7 +157,7 @@ public sealed class StoreTests : IDisposable
     public void On_a_full_disk_a_batch_is_refused_whole_and_fits_once_there_is_room()
     {
         var boot = boots.Begin(Saved(), "test", At);
-        boots.Append(boot.Id, [new(1, "before"u8.ToArray())]);
+        boots.Append(boot.Id, [new StoredPiece(1, "before"u8.ToArray())]);
         // SQLite's own limit on pages gives the same error as a full disk; the pool hands out the limited connection again.
         void Limit(long pages)
         {
@@ -168,7 +168,7 @@ public sealed class StoreTests : IDisposable
         using (var connection = database.Connect())
             used = connection.ExecuteScalar<long>("PRAGMA page_count");
         Limit(used + 2);
-        StoredPiece[] batch = [new(2, "small"u8.ToArray()), new(3, new byte[1 << 20])];
+        JournalEntry[] batch = [new StoredPiece(2, "small"u8.ToArray()), new StoredPiece(3, new byte[1 << 20])];
         Assert.Equal(13, Assert.Throws<SqliteException>(() => boots.Append(boot.Id, batch)).SqliteErrorCode);
         Assert.Equal("before", Encoding.ASCII.GetString([.. boots.Pieces(boot.Id).SelectMany(p => p.Bytes)]));
         Limit(1 << 20);
@@ -263,8 +263,7 @@ public sealed class StoreTests : IDisposable
     public void A_board_that_was_removed_comes_back_with_its_boots_bytes_and_settings()
     {
         var boot = boots.Begin(Saved(), "test", At);
-        boots.Append(boot.Id, [new(1, [1])]);
-        boots.AddNote(boot.Id, new(5, "The light went out"));
+        boots.Append(boot.Id, [new StoredPiece(1, [1]), new JournalEvent(5, EventKind.Mark, "The light went out", 1)]);
         var removals = new RemovalStore(database);
         var name = boards.Find("a")!.Board.Nickname;
         Assert.True(removals.Remove("board", "a", At));
@@ -330,7 +329,7 @@ public sealed class StoreTests : IDisposable
         var boot = boots.Begin(Saved(), "test", At);
         var reader = new BootReader(new(new([new("login", "login:", Stage: Stage.Login, Ends: true)], [], [])));
         StoredPiece[] pieces = [new(40, [.. Enumerable.Repeat((byte)'.', 70_000)]), new(90, "\norchard login: "u8.ToArray())];
-        boots.Append(boot.Id, pieces);
+        boots.Append(boot.Id, [.. pieces.Select(p => (JournalEntry)p)]);
         foreach (var piece in pieces)
             reader.Add(piece.Bytes, piece.Milliseconds);
         boots.End(boot.Id, "Ended by you.", At, Ending.OfFile);

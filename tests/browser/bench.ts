@@ -31,7 +31,8 @@ export const test = base.extend<{ provoked: RegExp | undefined }, { server: stri
   page: async ({ page, provoked }, use) => {
     const errors: string[] = [];
     page.on("console", (message) => {
-      if (message.type() === "error" && !provoked?.test(message.text())) errors.push(message.text());
+      if (message.type() === "error" && !provoked?.test(message.text()))
+        errors.push(`${message.text()} ${message.location().url}`);
     });
     page.on("pageerror", (error) => errors.push(error.message));
     await use(page);
@@ -89,9 +90,9 @@ export const target = (page: Page) => page.locator("[data-line][aria-current]");
 export const openGroup = (page: Page, name: string) =>
   page.locator("details", { has: page.locator("summary strong", { hasText: name }) }).locator("> summary").click();
 
-/** No accessibility finding on what is shown (WCAG 2.2 A and AA); in the dark theme too where it is asked for, which differs by its colours alone. */
-export async function expectAccessible(page: Page, themes: ("light" | "dark")[] = ["light"]) {
-  for (const theme of themes) {
+/** No accessibility finding on what is shown (WCAG 2.2 A and AA), in both themes: the second differs by its colours alone. */
+export async function expectAccessible(page: Page) {
+  for (const theme of ["light", "dark"]) {
     await page.evaluate((t) => (document.documentElement.dataset.bsTheme = t), theme);
     const axe = new AxeBuilder({ page }).options({ resultTypes: ["violations"] });
     const found = await (

@@ -45,6 +45,14 @@ test("from the bench to kept settings, over one fault", async ({ page }) => {
   await next(page).getByRole("button", { name: /Boot it/ }).click();
   await expect(page.getByRole("status").filter({ hasText: "Reached login" })).toBeVisible();
 
+  // The cause of the first boot is confirmed by the second one.
+  const failed = (await (await page.request.get("/api/bench")).json()) as { id: string; nickname: string }[];
+  const quince = failed.find((b) => b.nickname === "Quince")?.id ?? "";
+  const all = (await (await page.request.get(`/api/boards/${quince}/boots`)).json()) as { id: string; number: number }[];
+  await page.goto(`/boards/${quince}/diagnose?boot=${all.find((b) => b.number === 1)?.id ?? ""}`);
+  await expect(cause).toContainText(/^.*Confirmed: .*, and boot 2 went on\./);
+  await page.goto(`/boards/${quince}/boot`);
+
   // Keep: filled in from the log, completed by a note, saved and exported.
   await next(page).getByRole("button", { name: /Keep the settings/ }).click();
   await expect(page.getByText("mmcblk0p2", { exact: true })).toBeVisible();
@@ -65,7 +73,7 @@ test("a real terminal device is captured and typed to", async ({ page }) => {
   await next(page).getByRole("button", { name: /Take it/ }).click();
   await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A serial port" }).check();
-  await page.getByRole("button", { name: /\/dev\/pts\/\d+, Medlar simulated/ }).click();
+  await page.getByRole("button", { name: /Medlar simulated, \/dev\/pts/ }).click();
   await page.getByRole("button", { name: "Open the console" }).click();
   await expect(page.getByText(/from \/dev\/pts\/\d+ at 115200 8N1/)).toBeVisible();
   await expect(page.getByRole("status").filter({ hasText: "Reached login" })).toBeVisible();

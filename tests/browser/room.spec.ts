@@ -146,6 +146,8 @@ test.describe("eight boards at once @alone", () => {
     const longest = await longestFrame(page, () => page.waitForTimeout(2000), power);
     console.log(`  longest frame while eight boards print: ${longest.toFixed(1)} ms`);
     expect(longest).toBeLessThanOrEqual(threePictures);
+    // A page that still shows a board when it goes asks for it once more, rightly in vain.
+    await page.goto("about:blank");
     for (const id of boards) await page.request.delete(`/api/boards/${id}`);
   });
 });
@@ -357,4 +359,29 @@ test("a shelf is narrowed, sorted, opened, and what is chosen is taken or remove
   await page.getByRole("checkbox", { name: "Choose Fan" }).check();
   await expect(page.getByText(/came with Buttonhook and stay/)).toBeVisible();
   await expectAccessible(page);
+});
+
+test("what is removed again while its taking back is still being told can be taken back again", async ({ page }) => {
+  await page.goto("/parts");
+  await page.getByText("Add one of your own, by its print").click();
+  await page.getByLabel("Volts").fill("11");
+  await page.getByLabel("Amperes").fill("2");
+  await page.getByRole("button", { name: "Add it" }).click();
+  await page.getByLabel("Narrow the list").fill("11 V your own");
+  const choice = page.getByRole("checkbox", { name: /^Choose 11 V/ });
+  const removed = page.getByRole("status").filter({ hasText: "Removed: 11 V" });
+  await choice.check();
+  await page.getByRole("button", { name: "Remove it" }).click();
+  await expect(removed).toBeVisible();
+  await page.route("**/api/bench", async (route) => {
+    await new Promise((r) => setTimeout(r, 3000));
+    await route.continue().catch(() => undefined);
+  });
+  await page.getByRole("button", { name: "Take it back" }).click();
+  await choice.check();
+  await page.getByRole("button", { name: "Remove it" }).click();
+  await expect(page.getByRole("group", { name: "For what is chosen" })).toHaveCount(0);
+  await page.unrouteAll({ behavior: "wait" });
+  await page.getByRole("button", { name: "Take it back" }).click();
+  await expect(choice).toBeVisible();
 });

@@ -250,7 +250,7 @@ public sealed class Arrivals(KnowledgeFiles knowledge, Cards cards) : IDisposabl
     /// <summary>The bytes of a file that is text, or a console that was received wrongly; null for any other.</summary>
     private byte[]? AsConsole(string path)
     {
-        if (new FileInfo(path).Length is 0 or > LogFiles.Largest)
+        if (new FileInfo(path).Length is 0 or > LogFiles.LargestWhole)
             return null;
         var bytes = System.IO.File.ReadAllBytes(path);
         if (LogFiles.OtherKind(bytes) is not null)

@@ -12,11 +12,16 @@ public static class CommandLine
     {
         if (ServeCommand.IsOpenApiTool)
             return await ServeCommand.ForOpenApiTool();
+        // What the build asks, once: no command for people.
+        if (arguments is ["check-rules"])
+            return KnowledgeFiles.Check() is { } problem ? Say(problem, Failed) : 0;
         var root = new RootCommand("Buttonhook brings boards up.")
         {
             ServeCommand.Serve(),
             ServeCommand.Demo(),
+            CaptureCommand.Make(),
             DiagnoseCommand.Make(),
+            CompareCommand.Make(),
             InspectCommand.Make(),
             IdentifyCommand.Make(),
             CardCommands.Make(),

@@ -20,7 +20,7 @@ internal static class GivenClues
                 );
             looks.Add(new(look, answer));
         }
-        var text = log is null ? (Answer<string>?)null : InputFiles.Text(log, "--log", Consoles.LogFiles.Largest);
+        var text = log is null ? (Answer<string>?)null : InputFiles.Text(log, "--log", Consoles.LogFiles.LargestWhole);
         var blob = tree is null ? (Answer<byte[]>?)null : InputFiles.Bytes(tree, "--dtb");
         if ((text?.Problem ?? blob?.Problem) is { } wrong)
             return wrong;

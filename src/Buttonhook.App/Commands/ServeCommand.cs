@@ -31,7 +31,17 @@ internal static class ServeCommand
         {
             Description = "Let real removable devices of this computer be written. Writing erases them.",
         };
-        var command = new Command(name, description) { CommandOptions.Data, urls, pace, devices };
+        var ports = new Option<string>("--devices")
+        {
+            Description = "Where the serial ports of this computer are.",
+            DefaultValueFactory = _ => "/dev",
+        };
+        var share = new Option<ShareMode>("--share")
+        {
+            Description = "tls or plain: reach it from other devices too, with the access key that is printed.",
+        };
+        var sharePort = new Option<int>("--share-port") { Description = "The port for other devices.", DefaultValueFactory = _ => 5191 };
+        var command = new Command(name, description) { CommandOptions.Data, urls, pace, devices, ports, share, sharePort };
         command.SetAction(
             (parse, _) =>
                 Run(
@@ -41,7 +51,10 @@ internal static class ServeCommand
                         parse.GetValue(urls)!,
                         demo,
                         parse.GetValue(pace),
-                        parse.GetValue(devices)
+                        parse.GetValue(devices),
+                        parse.GetValue(ports)!,
+                        parse.GetValue(share),
+                        parse.GetValue(sharePort)
                     )
                 )
         );
@@ -63,24 +76,18 @@ internal static class ServeCommand
     {
         if (Security.EndPoint(options.Url).Problem is { } wrong)
             return Say(wrong, Wrong);
+        if (options.SharePort is < 1 or > 65535)
+            return Say(new Problem("--share-port should be 1 to 65535.", $"It is {options.SharePort}.", "Leave it out for 5191."), Wrong);
         if (options.Pace is < 0.1 or > 1000)
             return Say(new Problem("--pace should be 0.1 to 1000.", $"It is {options.Pace}.", "Leave it out for real time."), Wrong);
-        var knowledge = KnowledgeFiles.Read(options.Demo || DataFolder.IsDemo(options.DataFolder) || IsOpenApiTool);
-        if (knowledge.Value is not { } known)
-            return Say(knowledge.Problem!, Failed);
-        DataFolder.ForOwnerAlone();
-        var holding = DataFolder.Hold(options.DataFolder);
-        if (holding.Value is not { } held)
-            return Say(holding.Problem!, Failed);
-        using var folder = held;
-        var opened = Database.Open(Path.Combine(options.DataFolder, "buttonhook.db"));
-        if (opened.Value is not { } database)
-            return Say(opened.Problem!, Failed);
-        using var file = database;
+        var held = HeldBench.Open(options.DataFolder, options.Demo || IsOpenApiTool);
+        if (held.Value is null)
+            return Say(held.Problem!, Failed);
+        using var bench = held.Value;
         try
         {
             Scratch.Begin(options.DataFolder);
-            return await Served(options, database, known);
+            return await Served(options, bench.Database, bench.Known);
         }
         catch (OperationCanceledException)
         {
@@ -112,8 +119,18 @@ internal static class ServeCommand
             App.Demo.Adopt(database, known, TimeProvider.System);
         if (!IsOpenApiTool)
             app.Lifetime.ApplicationStarted.Register(() =>
-                Console.WriteLine($"Buttonhook is at {app.Urls.FirstOrDefault() ?? options.Url}")
-            );
+            {
+                var url = app.Urls.FirstOrDefault() ?? options.Url;
+                DataFolder.TellAddress(options.DataFolder, url);
+                Console.WriteLine($"Buttonhook is at {url}");
+                if (app.Services.GetService<Sharing>()?.View() is not { } shared)
+                    return;
+                Console.WriteLine($"For other devices: {shared.Url.Split('?')[0]}");
+                Console.WriteLine($"  access key  {string.Join('-', shared.Key.Chunk(4).Select(c => new string(c)))}");
+                if (shared.Fingerprint is { } print)
+                    Console.WriteLine($"  certificate SHA-256  {print}");
+                Console.WriteLine($"  {shared.Says}");
+            });
         try
         {
             await app.RunAsync();
@@ -123,7 +140,9 @@ internal static class ServeCommand
         {
             return Say(
                 new Problem(
-                    $"{options.Url} should be free.",
+                    options.Share == ShareMode.Off
+                        ? $"{options.Url} should be free."
+                        : $"{options.Url} and port {options.SharePort} should be free.",
                     (e.InnerException?.Message ?? e.Message) + ".",
                     "End the other program, or use another port with --urls."
                 ),

@@ -7,28 +7,19 @@ using Microsoft.Data.Sqlite;
 
 namespace Buttonhook.App.Consoles;
 
-/// <summary>Where the bytes of a boot come from.</summary>
-public interface IConsoleSource : IDisposable
-{
-    /// <summary>Begins; pieces come with milliseconds since the begin, and once how and why it ended.</summary>
-    Problem? Start(Action<StoredPiece> received, Action<CaptureEnd, string> ended);
-
-    /// <summary>Sends typed bytes; a problem when the other end does not take them.</summary>
-    Problem? Type(byte[] bytes);
-
-    /// <summary>Milliseconds since the begin, now.</summary>
-    int Now { get; }
-}
-
 /// <summary>One running capture: stores what arrived first, then reads it, then tells who watches.</summary>
-public sealed class Capture : IAsyncDisposable
+public sealed partial class Capture : IAsyncDisposable
 {
     private const int MostAtOnce = 1 << 20;
     private static readonly TimeSpan RetryAfter = TimeSpan.FromSeconds(1);
 
+    /// <summary>How often it is flushed to the disk at most: of a power cut no more than this is lost, and what the disk takes for one flush.</summary>
+    private static readonly TimeSpan StoreEvery = TimeSpan.FromMilliseconds(40);
+    private static readonly TimeProvider clock = TimeProvider.System;
+
     /// <summary>How long an end waits for what was stored to be read; a flood is read on behind it.</summary>
     private static readonly TimeSpan ReadWithin = TimeSpan.FromMilliseconds(50);
-    private readonly Channel<StoredPiece> arrived = Channel.CreateUnbounded<StoredPiece>(new() { SingleReader = true });
+    private readonly Channel<JournalEntry> arrived = Channel.CreateUnbounded<JournalEntry>(new() { SingleReader = true });
     private readonly BootStore boots;
     private readonly IConsoleSource source;
     private readonly int? usualQuiet;
@@ -37,8 +28,8 @@ public sealed class Capture : IAsyncDisposable
         TaskCreationOptions.RunContinuationsAsynchronously
     );
     private readonly CancellationTokenSource givenUp = new();
-    private IReadOnlyList<StoredPiece> waiting = [];
-    private readonly Channel<List<StoredPiece>> stored = Channel.CreateUnbounded<List<StoredPiece>>(new() { SingleReader = true });
+    private IReadOnlyList<JournalEntry> waiting = [];
+    private readonly Channel<List<JournalEntry>> stored = Channel.CreateUnbounded<List<JournalEntry>>(new() { SingleReader = true });
     private readonly Flow flow = new(TimeProvider.System);
     private Task pump = Task.CompletedTask;
     private Task reading = Task.CompletedTask;
@@ -47,8 +38,19 @@ public sealed class Capture : IAsyncDisposable
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
     /// <param name="usualQuiet">The longest silence in good boots of this board and image, or null.</param>
-    public Capture(Boot boot, BootStore boots, BootReader reader, IConsoleSource source, int? usualQuiet, Action<Capture> changed)
+    /// <param name="before">What was stored of it already, of one that goes on after a stop.</param>
+    public Capture(
+        Boot boot,
+        BootStore boots,
+        BootReader reader,
+        IConsoleSource source,
+        int? usualQuiet,
+        Action<Capture> changed,
+        IEnumerable<JournalEntry>? before = null
+    )
     {
+        this.before = before;
+        storedBytes = before is null ? 0 : boots.LogBytes(boot.Id);
         Boot = boot;
         Reader = reader;
         this.boots = boots;
@@ -73,21 +75,87 @@ public sealed class Capture : IAsyncDisposable
     public bool ReadWhole { get; private set; }
 
     /// <summary>What stands in the way of this capture at the moment, or null.</summary>
-    public Problem? Trouble => Waiting ?? flow.TooFast;
+    public Problem? Trouble => Waiting ?? source.Trouble ?? flow.TooFast;
 
-    /// <summary>Milliseconds since power now.</summary>
+    /// <summary>Milliseconds since the moment that times count from.</summary>
     public int Now => source.Now - Reader.Log.PowerAt;
 
-    /// <summary>Notes that power is applied now: times count from here.</summary>
-    public void Power()
+    /// <summary>How its line is set; null where there is none.</summary>
+    public LineSettings? Line => source.Line;
+
+    /// <summary>The source, for what only one kind can.</summary>
+    public IConsoleSource Source => source;
+
+    private readonly IEnumerable<JournalEntry>? before;
+
+    /// <summary>Bytes that are on the disk.</summary>
+    private long storedBytes;
+
+    /// <summary>When the console went away, or came back, last; milliseconds from the begin.</summary>
+    private int? lostAt;
+    private int heardFrom;
+
+    /// <summary>Notes that power is applied or taken now; times count from power applied.</summary>
+    public void Power(bool on)
     {
-        lock (Reader)
-        {
-            Reader.Log.PowerAt = source.Now;
-            boots.SetPower(Boot.Id, Reader.Log.PowerAt);
-        }
-        changed(this);
+        var mark = new JournalEvent(source.Now, EventKind.Power, on ? JournalEvent.PowerApplied : JournalEvent.PowerTaken);
+        if (on)
+            lock (Reader)
+            {
+                Reader.Note(mark);
+                boots.SetPower(Boot.Id, mark.Milliseconds);
+            }
+        Note(mark);
     }
+
+    /// <summary>Notes what a person saw, now.</summary>
+    public void Mark(string text) => Note(new(source.Now, EventKind.Mark, text));
+
+    /// <summary>Waits a moment until what was noted is on the disk, so that the answer to a request shows it.</summary>
+    public async Task Written()
+    {
+        for (var n = 0; n < 60 && Interlocked.Read(ref unwritten) > 0; n++)
+            await Task.Delay(5);
+    }
+
+    private long unwritten;
+
+    private void Put(JournalEntry entry)
+    {
+        Interlocked.Increment(ref unwritten);
+        if (!arrived.Writer.TryWrite(entry))
+            Interlocked.Decrement(ref unwritten);
+    }
+
+    /// <summary>Puts an event behind the bytes that arrived so far.</summary>
+    private void Note(JournalEvent happened)
+    {
+        switch (happened.Kind)
+        {
+            case EventKind.Gap:
+                lostAt = happened.Milliseconds;
+                break;
+            case EventKind.Back:
+                (lostAt, heardFrom) = (null, happened.Milliseconds);
+                break;
+        }
+        Put(happened);
+    }
+
+    /// <summary>Changes the line while it is read.</summary>
+    public Problem? Set(LineSettings line)
+    {
+        if (source.Set(line) is { } problem)
+            return problem;
+        boots.SetLine(Boot.Id, line);
+        return null;
+    }
+
+    /// <summary>Raises or lowers DTR and RTS.</summary>
+    public Problem? SetWires(bool? dtr, bool? rts) => source.SetWires(dtr, rts);
+
+    /// <summary>Holds the line low for a moment.</summary>
+    public Problem? Break() => source.Break();
 
     /// <summary>Tells the reader how long it has been quiet; call it with the reader locked.</summary>
     public void Listen()
@@ -96,7 +164,17 @@ public sealed class Capture : IAsyncDisposable
             Reader.Ending = Ended(CaptureEnd.Live, source.Now);
     }
 
-    private Ending Ended(CaptureEnd how, int at) => new(how, at - (lastStored ?? Reader.Log.PowerAt), usualQuiet);
+    /// <summary>How long it has been quiet, in milliseconds: while the console is away nothing is heard, and that is no silence.</summary>
+    private int QuietAt(int at) => Math.Max(0, (lostAt ?? at) - Math.Max(lastStored ?? Reader.Log.PowerAt, heardFrom));
+
+    /// <summary>Whether the console is away at the moment.</summary>
+    public bool IsLost => lostAt is not null;
+
+    /// <summary>How long it has been quiet, now, in milliseconds; null while the console is away.</summary>
+    public int? Quiet => lostAt is null ? QuietAt(source.Now) : null;
+
+    private Ending Ended(CaptureEnd how, int at) =>
+        how == CaptureEnd.Unknown ? Core.Diagnosing.Ending.OfFile : new(how, QuietAt(at), usualQuiet);
 
     /// <summary>Completes when the capture has ended and everything is stored and read.</summary>
     public Task Finished => reading;
@@ -108,6 +186,7 @@ public sealed class Capture : IAsyncDisposable
         reading = Task.Run(Read);
         var problem = source.Start(
             Receive,
+            Note,
             (how, why) =>
             {
                 over.TrySetResult((how, why, source.Now));
@@ -122,14 +201,11 @@ public sealed class Capture : IAsyncDisposable
         return problem;
     }
 
-    /// <summary>Sends typed bytes to the board.</summary>
-    public Problem? Type(byte[] bytes) => source.Type(bytes);
-
     /// <summary>Takes a piece from the source; what outruns the disk for long is held back at the source, not in memory.</summary>
     private void Receive(StoredPiece piece)
     {
         flow.Arrived(piece.Bytes.Length);
-        arrived.Writer.TryWrite(piece);
+        Put(piece);
         while (flow.MustWait && !over.Task.IsCompleted)
             Thread.Sleep(2);
     }
@@ -138,20 +214,27 @@ public sealed class Capture : IAsyncDisposable
     {
         while (await arrived.Reader.WaitToReadAsync())
         {
-            var pieces = new List<StoredPiece>();
+            var entries = new List<JournalEntry>();
             var bytes = 0;
-            while (bytes < MostAtOnce && pieces.Count < 512 && arrived.Reader.TryRead(out var piece))
+            while (bytes < MostAtOnce && entries.Count < 512 && arrived.Reader.TryRead(out var entry))
             {
-                pieces.Add(piece);
-                bytes += piece.Bytes.Length;
+                entries.Add(entry.Event is { } happened ? happened with { AtByte = storedBytes + bytes } : entry);
+                bytes += entry.Length;
             }
-            await Store(pieces);
+            var began = clock.GetTimestamp();
+            await Store(entries);
+            storedBytes += bytes;
+            Interlocked.Add(ref unwritten, -entries.Count);
             flow.Stored(bytes);
-            lastStored = pieces[^1].Milliseconds;
+            if (bytes > 0)
+                lastStored = entries.FindLast(e => e.Event is null).Milliseconds;
             // Reading comes behind storing: it may fall behind a flood, but by little, and nothing waits for it once the end is asked for.
             while (flow.MuchUnread && !over.Task.IsCompleted)
                 await Task.Delay(2);
-            stored.Writer.TryWrite(pieces);
+            stored.Writer.TryWrite(entries);
+            // Each flush to the disk costs the same, however little it is: what comes within a moment is stored together.
+            if (!over.Task.IsCompleted && !flow.Behind && StoreEvery - clock.GetElapsedTime(began) is { Ticks: > 0 } rest)
+                await Task.WhenAny(over.Task, Task.Delay(rest));
         }
         stored.Writer.Complete();
         var (how, why, at) = await over.Task;
@@ -170,13 +253,14 @@ public sealed class Capture : IAsyncDisposable
 
     private async Task Read()
     {
-        await foreach (var pieces in stored.Reader.ReadAllAsync())
+        foreach (var entry in before ?? [])
+            Read(entry);
+        await foreach (var entries in stored.Reader.ReadAllAsync())
         {
-            foreach (var piece in pieces)
+            foreach (var entry in entries)
             {
-                lock (Reader)
-                    Reader.Add(piece.Bytes, piece.Milliseconds);
-                flow.Read(piece.Bytes.Length);
+                Read(entry);
+                flow.Read(entry.Length);
             }
             changed(this);
         }
@@ -187,11 +271,21 @@ public sealed class Capture : IAsyncDisposable
         changed(this);
     }
 
-    /// <summary>Stores pieces, as often as it takes: a full disk may get room again, and nothing that arrived is dropped.</summary>
-    private async Task Store(List<StoredPiece> pieces)
+    private void Read(JournalEntry entry)
     {
-        waiting = pieces;
-        await Kept(() => boots.Append(Boot.Id, pieces));
+        lock (Reader)
+            if (entry.Event is { } happened)
+                Reader.Note(happened);
+            else
+                Reader.Add(entry.Piece.Bytes, entry.Piece.Milliseconds);
+        Hear(entry);
+    }
+
+    /// <summary>Stores pieces, as often as it takes: a full disk may get room again, and nothing that arrived is dropped.</summary>
+    private async Task Store(List<JournalEntry> entries)
+    {
+        waiting = entries;
+        await Kept(() => boots.Append(Boot.Id, entries));
         waiting = [];
     }
 
@@ -240,6 +334,7 @@ public sealed class Capture : IAsyncDisposable
     /// <param name="atMost">How long to wait for that; null for as long as it takes.</param>
     public async ValueTask End(CaptureEnd how, string why, TimeSpan? atMost = null)
     {
+        StopTyping();
         over.TrySetResult((how, why, source.Now));
         source.Dispose();
         arrived.Writer.TryComplete();
@@ -266,10 +361,10 @@ public sealed class Capture : IAsyncDisposable
     private void PutAside()
     {
         var left = waiting.ToList();
-        while (arrived.Reader.TryRead(out var piece))
-            left.Add(piece);
+        while (arrived.Reader.TryRead(out var entry))
+            left.Add(entry);
         waiting = [];
-        var bytes = left.Sum(p => (long)p.Bytes.Length);
+        var bytes = left.Sum(e => (long)e.Length);
         if (bytes == 0)
             return;
         // Not the scratch of the data folder, which is on the full disk and emptied at the next start.
@@ -277,8 +372,8 @@ public sealed class Capture : IAsyncDisposable
         try
         {
             using var file = new FileStream(path, FileMode.CreateNew, FileAccess.Write);
-            foreach (var piece in left)
-                file.Write(piece.Bytes);
+            foreach (var entry in left.Where(e => e.Event is null))
+                file.Write(entry.Piece.Bytes);
             Console.Error.WriteLine(
                 $"buttonhook: The disk has no room for the last {bytes} bytes of boot {Boot.Number}. They lie in {path}: make room, and drop that file on the board's boot page."
             );

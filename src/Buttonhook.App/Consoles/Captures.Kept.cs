@@ -32,6 +32,18 @@ public sealed partial class Captures
         }
     }
 
+    /// <summary>Reads a boot that has ended once more: something was noted of it.</summary>
+    public void ReadAgain(string bootId)
+    {
+        if (boots.Find(bootId) is not { } boot)
+            return;
+        lock (read)
+            if (read.FirstOrDefault(r => r.Id == bootId) is { Read: not null } known)
+                read.Remove(known);
+        ReadAnew(boot);
+        toTell[bootId] = 0;
+    }
+
     /// <summary>Reads what is left of a log that was damaged since it was kept, and notes the damage.</summary>
     private void ReadDamaged(Boot boot, LogPage page)
     {
@@ -104,9 +116,15 @@ public sealed partial class Captures
     }
 
     private ReadCapture? FromStore(Boot boot) =>
-        boots.Reading(boot.Id, rules.Version) is { } kept
-            ? new(kept.Reading, kept.Diagnosis, new(Again(boot.Id), kept.Pages) { PowerAt = boot.PowerAt }, EndOf(boot))
+        boots.Reading(boot.Id, Rules.Version) is { } kept
+            ? new(kept.Reading, kept.Diagnosis, CountedFrom(boot, new(Again(boot.Id), kept.Pages)), EndOf(boot))
             : null;
+
+    private static ConsoleLog CountedFrom(Boot boot, ConsoleLog log)
+    {
+        log.CountFrom(boot.PowerAt, boot.Origin ?? TimeOrigin.FirstByte);
+        return log;
+    }
 
     private Ending EndOf(Boot boot) =>
         boot.EndKind is { } kind and not CaptureEnd.Unknown ? new(kind, boot.EndQuiet, UsualQuiet(boot))
@@ -116,12 +134,16 @@ public sealed partial class Captures
     /// <summary>Reads the whole log of a boot that has ended, and keeps what it says.</summary>
     private ReadCapture ReadAnew(Boot boot, Action? damaged = null)
     {
-        var reader = new BootReader(rules, Again(boot.Id)) { Ending = EndOf(boot) };
-        reader.Log.PowerAt = boot.PowerAt;
+        var reader = new BootReader(Rules, Again(boot.Id)) { Ending = EndOf(boot) };
+        if (boot.Origin == TimeOrigin.Power)
+            reader.Log.CountFrom(boot.PowerAt, TimeOrigin.Power);
         try
         {
-            foreach (var piece in boots.Pieces(boot.Id))
-                reader.Add(piece.Bytes, piece.Milliseconds);
+            foreach (var entry in boots.Journal(boot.Id))
+                if (entry.Event is { } happened)
+                    reader.Note(happened);
+                else
+                    reader.Add(entry.Piece.Bytes, entry.Piece.Milliseconds);
         }
         catch (DamagedLogException e)
         {
@@ -132,7 +154,92 @@ public sealed partial class Captures
         }
         var result = reader.Result();
         if (boot.EndedAt is not null)
-            boots.Keep(boot.Id, result, rules.Version);
+            boots.Keep(boot.Id, result, Rules.Version);
         return result;
+    }
+
+    /// <summary>Reads what these rules have not read yet, then looks whether every byte of every log can still be read.</summary>
+    private void ReadAndCheck()
+    {
+        try
+        {
+            if (!JudgeOutOfDate())
+                return;
+            foreach (var boot in boots.Ended())
+            {
+                if (stop.IsCancellationRequested)
+                    return;
+                Check(boot);
+            }
+        }
+        catch (Microsoft.Data.Sqlite.SqliteException)
+        {
+            // A full disk: the rest is made at the next start.
+        }
+    }
+
+    /// <summary>How many of the logs that other rules had judged are judged by these, and how many there were; equal when all are.</summary>
+    public (int Done, int Of) JudgedNow { get; private set; }
+
+    /// <summary>Judges what was judged by other rules, the newest first; false when the program ends meanwhile.</summary>
+    private bool JudgeOutOfDate()
+    {
+        var version = Rules.Version;
+        var old = boots.OutOfDate(version);
+        JudgedNow = (0, old.Count);
+        foreach (var boot in old)
+        {
+            if (stop.IsCancellationRequested)
+                return false;
+            // The rules were changed once more: who changed them begins anew.
+            if (Rules.Version != version)
+                return true;
+            Kept(boot.Id);
+            toTell[boot.Id] = 0;
+            JudgedNow = (JudgedNow.Done + 1, old.Count);
+        }
+        return true;
+    }
+
+    /// <summary>The rules were changed: what was read by the old ones is forgotten, and judged again behind the page.</summary>
+    private void JudgeAgain()
+    {
+        lock (read)
+            read.Clear();
+        beingRead.Clear();
+        background = Task.WhenAll(
+            background,
+            Task.Run(
+                () =>
+                {
+                    try
+                    {
+                        JudgeOutOfDate();
+                    }
+                    catch (Microsoft.Data.Sqlite.SqliteException)
+                    {
+                        // A full or busy disk: it is judged when it is asked for.
+                    }
+                },
+                CancellationToken.None
+            )
+        );
+    }
+
+    private void Check(Boot boot)
+    {
+        try
+        {
+            if (boots.Reading(boot.Id, Rules.Version) is { } kept)
+                new ConsoleLog(Again(boot.Id), kept.Pages).Check(stop.Token);
+        }
+        catch (DamagedPageException e)
+        {
+            ReadDamaged(boot, e.Page);
+        }
+        catch (OperationCanceledException)
+        {
+            // The application stops; the next start checks again.
+        }
     }
 }

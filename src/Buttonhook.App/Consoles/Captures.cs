@@ -8,8 +8,19 @@ using Microsoft.AspNetCore.SignalR;
 namespace Buttonhook.App.Consoles;
 
 /// <summary>All captures: the running ones and, for reading, those that ended.</summary>
-public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubContext<BenchHub> hub, TimeProvider clock) : IHostedService
+public sealed partial class Captures(
+    BootStore boots,
+    BoardStore boards,
+    Sources sources,
+    Diagnosing.RuleBooks books,
+    IHubContext<BenchHub> hub,
+    TimeProvider clock
+) : IHostedService
 {
+    private RuleBookIndex Rules => books.Current;
+
+    /// <summary>The rule book that boots are read by.</summary>
+    public RuleBook Book => Rules.Book;
     private const int KeptReadings = 12;
     private static readonly TimeSpan StopWithin = TimeSpan.FromMilliseconds(300);
     private static readonly TimeSpan TellEvery = TimeSpan.FromMilliseconds(150);
@@ -29,12 +40,12 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
         running.Values.FirstOrDefault(c => c.Boot.BoardId == boardId && c is { Live: true, Ending: false });
 
     /// <summary>Begins a capture; one that runs on the same board is ended first. When the source cannot be opened, nothing is left of the boot.</summary>
-    /// <param name="port">The device that is opened, or null for a simulated board; one that is captured already is a problem.</param>
-    public async Task<Answer<Boot>> Start(BenchBoard bench, string sourceName, IConsoleSource source, string? port = null)
+    /// <param name="made">What is opened; a port that is captured already is a problem.</param>
+    public async Task<Answer<Boot>> Start(BenchBoard bench, MadeSource made)
     {
         if (!startingOn.TryAdd(bench.Board.Id, 0))
         {
-            source.Dispose();
+            made.Source.Dispose();
             return new Problem(
                 "One capture is started at a time on a board.",
                 "One is being started.",
@@ -44,7 +55,7 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
         await starting.WaitAsync();
         try
         {
-            return await StartAlone(bench, sourceName, source, port);
+            return await StartAlone(bench, made);
         }
         finally
         {
@@ -59,27 +70,28 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
     private readonly SemaphoreSlim starting = new(1);
     private readonly ConcurrentDictionary<string, string> ports = new();
 
-    private async Task<Answer<Boot>> StartAlone(BenchBoard bench, string sourceName, IConsoleSource source, string? port)
+    private async Task<Answer<Boot>> StartAlone(BenchBoard bench, MadeSource made)
     {
         await EndOn(bench.Board.Id);
         if (
-            port is not null
-            && running.Values.FirstOrDefault(c => c is { Live: true, Ending: false } && ports.GetValueOrDefault(c.Boot.Id) == port)
-                is { } other
+            made.Port is not null
+            && running.Values.FirstOrDefault(c =>
+                c is { Live: true, Ending: false, IsLost: false } && ports.GetValueOrDefault(c.Boot.Id) == made.Port
+            )
+                is not null
         )
         {
-            source.Dispose();
+            made.Source.Dispose();
             return new Problem(
-                $"{port} should be free.",
+                $"{made.Port} should be free.",
                 "It is being captured for another board here.",
                 "End that capture first, or choose another port."
             );
         }
-        var boot = boots.Begin(bench, sourceName, clock.GetUtcNow());
-        var capture = new Capture(boot, boots, new(rules, Again(boot.Id)), source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0);
-        running[boot.Id] = capture;
-        if (port is not null)
-            ports[boot.Id] = port;
+        var boot = boots.Begin(bench, made.Name, clock.GetUtcNow(), made.WithPower, made.Again);
+        if (made.Source is BrowserSource page)
+            page.BootId = boot.Id;
+        var capture = Prepared(boot, made, null);
         if (capture.Start() is { } problem)
         {
             await capture.DisposeAsync();
@@ -90,6 +102,37 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
         }
         toTell[boot.Id] = 0;
         return boot;
+    }
+
+    private Capture Prepared(Boot boot, MadeSource made, IEnumerable<JournalEntry>? before)
+    {
+        var reader = new BootReader(Rules, Again(boot.Id));
+        if (boot.Origin is { } origin)
+            reader.Log.CountFrom(boot.PowerAt, origin);
+        var capture = new Capture(boot, boots, reader, made.Source, UsualQuiet(boot), c => toTell[c.Boot.Id] = 0, before);
+        running[boot.Id] = capture;
+        if (made.Port is not null)
+            ports[boot.Id] = made.Port;
+        return capture;
+    }
+
+    /// <summary>Lets captures go on that the end of the server interrupted, where their port is still there.</summary>
+    private void GoOn()
+    {
+        foreach (var boot in boots.Interrupted())
+        {
+            if (boards.Find(boot.BoardId) is not { } bench || bench.CardNumber != boot.CardNumber)
+                continue;
+            var heardUntil = boots.LastMoment(boot.Id);
+            if (boot.EndedAt is { } ended)
+                heardUntil = Math.Max(heardUntil, (int)Math.Clamp((ended - boot.StartedAt).TotalMilliseconds, 0, int.MaxValue));
+            if (sources.Again(boot, heardUntil) is not { } made)
+                continue;
+            boots.Reopen(boot.Id);
+            boots.Append(boot.Id, [new JournalEvent(heardUntil, EventKind.Gap, "Buttonhook was stopped", boots.LogBytes(boot.Id))]);
+            _ = Prepared(boots.Find(boot.Id)!, made, boots.Journal(boot.Id)).Start();
+            toTell[boot.Id] = 0;
+        }
     }
 
     /// <summary>The longest silence in good boots of the same board and image, in milliseconds, or null without one.</summary>
@@ -104,11 +147,61 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
         // Under a full disk, and of a flood, the end is noted; what had arrived is stored behind it.
         await capture.End(CaptureEnd.Person, Capture.ByYou, capture.Trouble is null ? AnswerWithin : TimeSpan.Zero);
         toTell[capture.Boot.Id] = 0;
+        // What a very long log says takes a moment to be put down; the answer does not wait for it.
         if (capture.ReadWhole)
-            Settle(capture);
+            await Task.Run(() => Settle(capture)).WaitAsync(SettledWithin).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
     }
 
+    private static readonly TimeSpan SettledWithin = TimeSpan.FromMilliseconds(250);
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromMilliseconds(500);
+
+    /// <summary>Stores logs that came with times, or several that came together, each as a boot; what had its times taken out is kept as it came too. Gives the last one.</summary>
+    public Answer<Boot> Store(BenchBoard bench, IReadOnlyList<ImportedLog> logs)
+    {
+        Boot? last = null;
+        foreach (var log in logs)
+        {
+            if (log.Entries is [{ Event: null } only] && LogFiles.OtherKind(only.Piece.Bytes) is { } kind)
+                return new Problem(
+                    "A console log should be text as a serial port gives it.",
+                    $"{log.Name} is {kind}.",
+                    last is null ? "Unpack it, or choose the log itself." : "Those before it were stored."
+                );
+            var boot = boots.Begin(bench, log.Name, clock.GetUtcNow());
+            try
+            {
+                long bytes = 0;
+                foreach (var some in log.Entries.Chunk(MostEntries))
+                {
+                    boots.Append(
+                        boot.Id,
+                        [
+                            .. some.Select(e =>
+                            {
+                                if (e.Event is { } happened)
+                                    return happened with { AtByte = bytes };
+                                bytes += e.Piece.Bytes.Length;
+                                return e;
+                            }),
+                        ]
+                    );
+                }
+                if (log.Original is { } original)
+                    boots.KeepOriginal(boot.Id, log.Name, original);
+            }
+            catch
+            {
+                boots.Remove(boot.Id);
+                throw;
+            }
+            last = Stored(boot, log.Kind is null ? "A log file." : $"A log file, with {log.Kind}.");
+        }
+        return last is not null
+            ? last
+            : new Problem("There should be a log in it.", "There is none.", "Look whether the right file was chosen.");
+    }
+
+    private const int MostEntries = 2000;
 
     /// <summary>Stores a whole log as a boot: the bytes first, then what they say.</summary>
     public async Task<Answer<Boot>> Store(BenchBoard bench, string name, IAsyncEnumerable<byte[]> pieces, long most)
@@ -134,7 +227,7 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
                     boots.Remove(boot.Id);
                     return LogFiles.TooLarge(total, most);
                 }
-                boots.Append(boot.Id, [new(-1, piece)]);
+                boots.Append(boot.Id, [new StoredPiece(-1, piece)]);
             }
         }
         catch
@@ -151,7 +244,13 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
                 "Look whether the right file was chosen, or capture the console here."
             );
         }
-        boots.End(boot.Id, "A log file.", clock.GetUtcNow(), Ending.OfFile);
+        return Stored(boot, "A log file.");
+    }
+
+    /// <summary>Ends a log whose bytes are all here, and reads it.</summary>
+    private Boot Stored(Boot boot, string why)
+    {
+        boots.End(boot.Id, why, clock.GetUtcNow(), Ending.OfFile);
         var stored = boots.Find(boot.Id)!;
         ReadAnew(stored);
         toTell[boot.Id] = 0;
@@ -170,7 +269,7 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
             if (!whole)
                 boots.Note(capture.Boot.Id, result.Reading, result.Diagnosis, result.Reading.Waiting || result.Ending.ProvesSilence);
             else
-                boots.Keep(capture.Boot.Id, result, rules.Version);
+                boots.Keep(capture.Boot.Id, result, Rules.Version);
         }
         if (!whole)
             return;
@@ -181,7 +280,8 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
     /// <inheritdoc/>
     public Task StartAsync(CancellationToken cancellationToken)
     {
-        foreach (var boot in boots.Unended())
+        GoOn();
+        foreach (var boot in boots.Unended().Where(b => !running.ContainsKey(b.Id)))
             boots.End(
                 boot.Id,
                 "Buttonhook was stopped during the capture; what had arrived is here.",
@@ -189,50 +289,9 @@ public sealed partial class Captures(BootStore boots, RuleBookIndex rules, IHubC
                 new(CaptureEnd.Server)
             );
         background = Task.Run(ReadAndCheck, CancellationToken.None);
+        books.Changed += JudgeAgain;
         teller = Task.Run(Tell, CancellationToken.None);
         return Task.CompletedTask;
-    }
-
-    /// <summary>Reads what these rules have not read yet, then looks whether every byte of every log can still be read.</summary>
-    private void ReadAndCheck()
-    {
-        try
-        {
-            foreach (var boot in boots.OutOfDate(rules.Version))
-            {
-                if (stop.IsCancellationRequested)
-                    return;
-                Kept(boot.Id);
-                toTell[boot.Id] = 0;
-            }
-            foreach (var boot in boots.Ended())
-            {
-                if (stop.IsCancellationRequested)
-                    return;
-                Check(boot);
-            }
-        }
-        catch (Microsoft.Data.Sqlite.SqliteException)
-        {
-            // A full disk: the rest is made at the next start.
-        }
-    }
-
-    private void Check(Boot boot)
-    {
-        try
-        {
-            if (boots.Reading(boot.Id, rules.Version) is { } kept)
-                new ConsoleLog(Again(boot.Id), kept.Pages).Check(stop.Token);
-        }
-        catch (DamagedPageException e)
-        {
-            ReadDamaged(boot, e.Page);
-        }
-        catch (OperationCanceledException)
-        {
-            // The application stops; the next start checks again.
-        }
     }
 
     /// <summary>What a boot says in short: of one that ended as it was kept, of one that runs as it stands; null when there is no such boot.</summary>

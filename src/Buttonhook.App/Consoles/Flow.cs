@@ -53,6 +53,9 @@ public sealed class Flow(TimeProvider clock)
     /// <summary>Whether the source should hold back what comes next.</summary>
     public bool MustWait => Interlocked.Read(ref unstored) > (rate > FastestLine || inWindow > FastestLine ? MostOfFlood : MostUnstored);
 
+    /// <summary>Whether so much waits to be stored that the next flush should not be put off.</summary>
+    public bool Behind => Interlocked.Read(ref unstored) > MostOfFlood / 4;
+
     /// <summary>Whether so much waits to be read that storing should wait.</summary>
     public bool MuchUnread => Interlocked.Read(ref unread) > MostUnread;
 

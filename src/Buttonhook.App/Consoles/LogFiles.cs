@@ -1,14 +1,18 @@
 using System.Buffers;
 using System.IO.Pipelines;
 using Buttonhook.Core;
+using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Consoles;
 
 /// <summary>Log files that people drop or post.</summary>
 public static class LogFiles
 {
-    /// <summary>The largest log that is taken, in bytes.</summary>
-    public const long Largest = 64L << 20;
+    /// <summary>The largest log that is kept, in bytes: it streams through and is never whole in memory.</summary>
+    public const long Largest = 4L << 30;
+
+    /// <summary>The largest that must be whole in memory to be read: a recording, a zip, lines with another program's times.</summary>
+    public const long LargestWhole = 64L << 20;
 
     /// <summary>Bytes of one stored piece.</summary>
     private const int PieceBytes = 256 << 10;
@@ -39,6 +43,53 @@ public static class LogFiles
             ? "a disk image"
             : null;
     }
+
+    /// <summary>A log that a person named at the command line, of any size, "-" being standard input; a problem when it is none, or may not be read.</summary>
+    /// <param name="what">What it is called there ("LOG").</param>
+    public static Answer<Stream> Open(string path, string what)
+    {
+        Stream? log = null;
+        try
+        {
+            if (path == "-")
+            {
+                // What is piped in cannot be read twice: it is put down, and gone when it is closed.
+                log = new FileStream(
+                    Path.GetTempFileName(),
+                    FileMode.Create,
+                    FileAccess.ReadWrite,
+                    FileShare.None,
+                    1 << 16,
+                    FileOptions.DeleteOnClose
+                );
+                using var input = Console.OpenStandardInput();
+                input.CopyTo(log);
+                log.Position = 0;
+            }
+            else if (FileKinds.NotRegular(path, what) is { } other)
+                return other;
+            else
+                log = File.OpenRead(path);
+            var start = new byte[HeadBytes];
+            var length = log.ReadAtLeast(start, start.Length, false);
+            log.Position = 0;
+            if (OtherKind(start.AsSpan(0, length)) is not { } kind)
+                return log;
+            log.Dispose();
+            return new Problem(
+                $"{what} should be text as a serial port gives it.",
+                $"{path} is {kind}.",
+                "Unpack it, or choose the log itself."
+            );
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            log?.Dispose();
+            return new Problem($"{what} should be a file that can be read.", e.Message, "Look at its name and who may read it.");
+        }
+    }
+
+    private const int HeadBytes = 4096;
 
     /// <summary>The problem of a log that is too large.</summary>
     public static Problem TooLarge(long came, long most) =>

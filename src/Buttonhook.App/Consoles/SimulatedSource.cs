@@ -7,7 +7,10 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Consoles;
 
 /// <summary>Drives a simulated board by the clock and gives what it prints.</summary>
-public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvider clock) : IConsoleSource
+/// <param name="line">How its line is set.</param>
+/// <param name="speed">At which speed it is listened to at each moment, in bits a second; null: as the line is set.</param>
+public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvider clock, LineSettings line, Func<int>? speed = null)
+    : IConsoleSource
 {
     private readonly SimulatedBoard board = new(plan);
     private readonly CancellationTokenSource stop = new();
@@ -18,8 +21,22 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     public int Now => (int)(clock.GetElapsedTime(started).TotalMilliseconds * pace);
 
     /// <inheritdoc/>
-    public Problem? Start(Action<StoredPiece> received, Action<CaptureEnd, string> ended)
+    public LineSettings Line { get; private set; } = line;
+
+    private Action<JournalEvent> happened = _ => { };
+
+    /// <inheritdoc/>
+    public Problem? Set(LineSettings line)
     {
+        Line = line;
+        happened(new(Now, EventKind.Line, $"The line is {line} from here on"));
+        return null;
+    }
+
+    /// <inheritdoc/>
+    public Problem? Start(Action<StoredPiece> received, Action<JournalEvent> happened, Action<CaptureEnd, string> ended)
+    {
+        this.happened = happened;
         _ = Task.Run(() => Run(received, ended));
         return null;
     }
@@ -34,6 +51,7 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
                 IReadOnlyList<Piece> printed;
                 lock (board)
                 {
+                    board.ListenSpeed = speed?.Invoke() ?? Line.Speed;
                     printed = board.Advance(Now);
                     due = board.NextDue;
                 }
@@ -54,7 +72,10 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     public Problem? Type(byte[] bytes)
     {
         lock (board)
+        {
+            board.ListenSpeed = speed?.Invoke() ?? Line.Speed;
             board.Type(bytes, Now);
+        }
         typed.Release();
         return null;
     }

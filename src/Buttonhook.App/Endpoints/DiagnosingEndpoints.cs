@@ -18,16 +18,10 @@ public sealed record AnswerInput(CheckAnswer? Answer);
 /// <param name="Where">What was looked into: the card that was written here, or the image file.</param>
 public sealed record Mend(string CauseId, string Where, FileEdit Edit);
 
-/// <summary>A cause as the rule book page lists it.</summary>
-public sealed record RuleRow(
-    string Id,
-    string Name,
-    Core.Consoles.Stage Stage,
-    string LooksLike,
-    string Check,
-    string Fix,
-    int Observations
-);
+/// <summary>The good boot that is nearest to a boot, and where they part.</summary>
+/// <param name="BootId">The good one; null for one of the lab.</param>
+/// <param name="Of">What both have in common ("this board and image"), or which system of the lab it is.</param>
+public sealed record BesideGood(string? BootId, string? BoardId, int? Number, string Of, Compared Compared);
 
 /// <summary>Diagnose.</summary>
 public static class DiagnosingEndpoints
@@ -37,35 +31,52 @@ public static class DiagnosingEndpoints
     {
         api.MapGet(
                 "/boots/{id}/diagnosis",
-                (string id, Captures captures, BootStore boots) =>
-                    captures.With(id, r => r.Diagnosis) is { } diagnosis
-                        ? Results.Ok(diagnosis.Answered(boots.Answers(id)))
-                        : Problems.Missing("This boot")
+                (string id, BenchViews views) =>
+                    views.DiagnosisOf(id) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
             )
             .Produces<Diagnosis>();
         api.MapPut("/boots/{id}/answers/{cause}", Answer).Produces<Diagnosis>();
         api.MapGet("/boards/{id}/mends", Mends).Produces<IReadOnlyList<Mend>>();
         api.MapPost("/boards/{id}/corrections", Correct).Produces<BoardView>();
-        api.MapGet(
-            "/rules",
-            (RuleBookIndex rules) =>
-                rules
-                    .Book.Causes.Select(c => new RuleRow(
-                        c.Id,
-                        c.Name,
-                        c.Stage,
-                        c.LooksLike,
-                        Template.Plain(c.Check.What),
-                        Template.Plain(c.Fix),
-                        c.Evidence?.Count ?? 0
-                    ))
-                    .ToList()
-        );
+        api.MapGet("/boots/{id}/good", Good).Produces<BesideGood>().Produces(StatusCodes.Status204NoContent);
     }
 
-    private static IResult Answer(string id, string cause, AnswerInput input, Captures captures, BootStore boots, TimeProvider clock)
+    /// <summary>The nearest good boot with the comparison; no content where there is none.</summary>
+    private static IResult Good(string id, BootStore boots, Captures captures, BenchViews views, KnowledgeFiles knowledge)
     {
-        if (captures.With(id, r => r.Diagnosis) is not { } diagnosis)
+        if (boots.Find(id) is not { } boot)
+            return Problems.Missing("This boot");
+        var (good, of) = views.GoodLike(boot);
+        // A board that only has the same processor is further away than a boot of the lab whose lines are the same.
+        if (
+            (good.Count == 0 || of is null or BootStore.OfTheKind)
+            && captures.With(id, LogComparison.LinesOf) is { } lines
+            && knowledge.GoodBoots.Nearest(lines) is { } nearest
+        )
+            return Results.Ok(new BesideGood(null, null, null, nearest.System, LogComparison.Of(lines, nearest.Lines, [])));
+        if (good.Count == 0 || of is null)
+            return Results.NoContent();
+        // One after the other, so that no two logs are held at once.
+        var mine = captures.With(id, r => new Sides(LogComparison.LinesOf(r), r.Reading));
+        var other = captures.With(good[0].Id, r => new Sides(LogComparison.LinesOf(r), r.Reading));
+        return mine is null || other is null
+            ? Results.NoContent()
+            : Results.Ok(
+                new BesideGood(
+                    good[0].Id,
+                    good[0].BoardId,
+                    good[0].Number,
+                    of,
+                    LogComparison.Of(mine.Lines, other.Lines, LogComparison.Slower(mine.Reading, other.Reading))
+                )
+            );
+    }
+
+    private sealed record Sides(IReadOnlyList<(int Line, long Shape, string Text)> Lines, BootReading Reading);
+
+    private static IResult Answer(string id, string cause, AnswerInput input, BootStore boots, BenchViews views, TimeProvider clock)
+    {
+        if (views.DiagnosisOf(id) is not { } diagnosis)
             return Problems.Missing("This boot");
         if (diagnosis.Causes.All(c => c.Id != cause))
             return new Problem(
@@ -74,25 +85,18 @@ public static class DiagnosingEndpoints
                 "Answer the check of a cause on the page."
             ).Answer();
         boots.Answer(id, cause, input.Answer, clock.GetUtcNow());
-        return Results.Ok(diagnosis.Answered(boots.Answers(id)));
+        return Results.Ok(views.DiagnosisOf(id));
     }
 
     private static IResult Mends(string id, BoardStore boards, BenchViews views) =>
         boards.Find(id) is { } bench ? Results.Ok(views.Mends(bench)) : Problems.Missing("This board");
 
-    private static IResult Correct(
-        string id,
-        Correction correction,
-        BoardStore boards,
-        Captures captures,
-        BenchViews views,
-        TimeProvider clock
-    )
+    private static IResult Correct(string id, Correction correction, BoardStore boards, BenchViews views, TimeProvider clock)
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
-        var cause = captures.With(correction.BootId, r => r.Diagnosis.Causes.FirstOrDefault(c => c.Id == correction.CauseId) ?? Nothing);
-        if (cause is null || cause == Nothing)
+        var cause = views.DiagnosisOf(correction.BootId)?.Causes.FirstOrDefault(c => c.Id == correction.CauseId);
+        if (cause is null)
             return new Problem(
                 "A correction belongs to a cause of this boot.",
                 $"{correction.CauseId} is not one.",
@@ -119,6 +123,4 @@ public static class DiagnosingEndpoints
         boards.AddChange(id, cause.Id, told, clock.GetUtcNow(), correction.Edit);
         return Results.Ok(views.Board(id));
     }
-
-    private static readonly RankedCause Nothing = new("", "", 0, [], [], "", 0, "", null, null);
 }

@@ -35,7 +35,7 @@ public static class LineEndpoints
         api.MapGet("/boots/{id}/found", Find).Produces<FoundLines>();
     }
 
-    private static IResult Lines(string id, Captures captures, int from = 1, int count = 500)
+    private static IResult Lines(string id, Captures captures, int from = 1, int count = 500, bool raw = false)
     {
         count = Math.Clamp(count, 1, MostLines);
         var view = captures.With(
@@ -48,7 +48,7 @@ public static class LineEndpoints
                 var lines = new List<LineView>();
                 for (var n = first; n <= last; n++)
                 {
-                    var (text, runs) = LineText.Coloured(log.Raw(n));
+                    var (text, runs) = raw ? (LineText.Signs(log.Raw(n)), []) : LineText.Coloured(log.Raw(n));
                     var whole = text.Length <= LongestShown;
                     lines.Add(
                         new(

@@ -65,8 +65,33 @@ public sealed class ConsoleLog
     /// <summary>Whether arrival times are known (a dropped log file has none).</summary>
     public bool HasTimes => NewestArrival >= 0;
 
-    /// <summary>Milliseconds from the begin of the capture to power: all times count from there, and are negative before.</summary>
-    public int PowerAt { get; set; }
+    /// <summary>Milliseconds from the begin of the capture to the moment that all times count from; they are negative before.</summary>
+    public int PowerAt { get; private set; }
+
+    /// <summary>What the moment is that times count from.</summary>
+    public TimeOrigin Origin { get; private set; }
+
+    /// <summary>Lets times count from a moment, in milliseconds from the begin of the capture; one that tells less than the present one is passed over.</summary>
+    public void CountFrom(int milliseconds, TimeOrigin origin)
+    {
+        if (origin < Origin)
+            return;
+        (PowerAt, Origin) = (milliseconds, origin);
+    }
+
+    private readonly List<(int From, int To)> gaps = [];
+
+    /// <summary>Notes that nothing could be heard for a while: that silence is none of the board's.</summary>
+    public void NoteGap(int from, int to) => gaps.Add((from, to));
+
+    /// <summary>How long it was quiet between two moments, less the time in which nothing could be heard.</summary>
+    private int Quiet(int from, int to)
+    {
+        var quiet = to - from;
+        foreach (var gap in gaps)
+            quiet -= Math.Max(0, Math.Min(to, gap.To) - Math.Max(from, gap.From));
+        return quiet;
+    }
 
     /// <summary>Milliseconds from power to the newest byte, or null without times.</summary>
     public int? LastArrival => HasTimes ? NewestArrival - PowerAt : null;
@@ -83,7 +108,9 @@ public sealed class ConsoleLog
         if (filled + piece.Length > bytes.Length)
             Array.Resize(ref bytes, Math.Max(bytes.Length * 2, filled + piece.Length));
         piece.CopyTo(bytes.AsSpan(filled));
-        longestGap = Math.Max(longestGap, milliseconds - Math.Max(0, NewestArrival));
+        if (Origin == TimeOrigin.FirstByte && milliseconds >= 0 && Length == 0)
+            PowerAt = milliseconds;
+        longestGap = Math.Max(longestGap, Quiet(Math.Max(0, NewestArrival), milliseconds));
         arrivals.Add((filled, milliseconds));
         for (var at = 0; piece[at..].IndexOf((byte)'\n') is >= 0 and var next; at += next + 1)
             lineEnds.Add(filled + at + next);
@@ -212,6 +239,9 @@ public sealed class ConsoleLog
 
     private long EndOf(int line) => line <= CompleteLines ? StartOf(line + 1) : Length;
 
+    /// <summary>Where the line behind the one that was asked for last starts: as a rule it is the next to be asked for.</summary>
+    private (int Line, long Start) following = (1, 0);
+
     /// <summary>The longest time between two pieces up to and with a line (null: the whole capture), in milliseconds; null without times.</summary>
     public int? LongestQuiet(int? untilLine)
     {
@@ -227,7 +257,7 @@ public sealed class ConsoleLog
             {
                 if (from + offset >= end)
                     return;
-                longest = Math.Max(longest, milliseconds - Math.Max(last, PowerAt));
+                longest = Math.Max(longest, Quiet(Math.Max(last, PowerAt), milliseconds));
                 last = milliseconds;
             }
         }
@@ -248,10 +278,13 @@ public sealed class ConsoleLog
     /// <summary>The raw bytes of a line, counted from 1, up to its first MiB; empty beyond the end.</summary>
     public ReadOnlySpan<byte> Raw(int line)
     {
-        if (line < 1 || line > LineCount)
+        if (line < 1 || line > CompleteLines && line > LineCount)
             return [];
-        var start = StartOf(line);
-        return Bytes(start, (int)Math.Min(LongestLine, EndOf(line) - start));
+        var start = following.Line == line ? following.Start : StartOf(line);
+        var end = EndOf(line);
+        if (line <= CompleteLines)
+            following = (line + 1, end);
+        return Bytes(start, (int)Math.Min(LongestLine, end - start));
     }
 
     private ReadOnlySpan<byte> Bytes(long start, int count)
@@ -274,6 +307,22 @@ public sealed class ConsoleLog
         return whole;
     }
 
+    private long lineFrom;
+
+    /// <summary>Notes that what comes from here on comes through another line.</summary>
+    public void NoteLine() => lineFrom = Length;
+
+    /// <summary>The newest bytes that came through the line as it is, as many as asked for or as there are.</summary>
+    public ReadOnlySpan<byte> Newest(int most)
+    {
+        var count = (int)Math.Min(most, Length - lineFrom);
+        return count == 0 ? [] : Bytes(Length - count, count);
+    }
+
+    /// <summary>Bytes from one on, as many as asked for or as there are.</summary>
+    public ReadOnlySpan<byte> From(long offset, int most) =>
+        offset < 0 || offset >= Length ? [] : Bytes(offset, (int)Math.Min(most, Length - offset));
+
     /// <summary>All bytes in order, page by page.</summary>
     public IEnumerable<ReadOnlyMemory<byte>> Everything()
     {
@@ -284,6 +333,9 @@ public sealed class ConsoleLog
 
     /// <summary>The readable text of a line, counted from 1.</summary>
     public string Text(int line) => LineText.Clean(Raw(line));
+
+    /// <summary>The same in a buffer where it needs no cleaning; good until the buffer is used again.</summary>
+    public ReadOnlySpan<char> Text(int line, ref char[] buffer) => LineText.Clean(Raw(line), ref buffer);
 
     /// <summary>Milliseconds from power to the first byte of a line, or null without times.</summary>
     public int? Arrival(int line)

@@ -1,4 +1,3 @@
-using System.Globalization;
 using System.Text.RegularExpressions;
 using Buttonhook.Core.Consoles;
 
@@ -18,19 +17,28 @@ public sealed partial class BootReader
 
     /// <summary>Beyond so many hits the middle is forgotten: the first restarts and the newest ones tell all there is to tell.</summary>
     private const int MostHits = 12_000;
+
     private readonly RuleBook book;
     private readonly LineScanner scanner;
     private readonly List<Hit> hits = [];
     private readonly Dictionary<int, int> hitCounts = [];
-    private readonly HashSet<int> stageMarksSeen = [];
-    private readonly LineQuality quality = new();
+
+    /// <summary>Patterns of which one more says nothing: marks of a stage that was reached, until the next banner, and what was met very often.</summary>
+    private readonly bool[] passOver;
+    private readonly List<int> stageMarksSeen = [];
+    private LineQuality quality = new();
+    private int? lostAt;
+    private readonly KernelClock clock = new();
+    private readonly ShapeWatch shapes;
+    private readonly SeenByEyes seen;
     private readonly int evidenceOffset;
     private readonly int harmlessOffset;
     private int scannedLines;
     private int brokenTimes;
     private int wholeTimes;
     private int lastTextLine;
-    private string lastText = "";
+    private char[] buffer = new char[512];
+    private readonly List<int> literalsFound = [];
     private (long Length, Ending Ending, (BootReading Reading, Diagnosis Diagnosis) Answer)? said;
 
     /// <summary>Prepares a reader for one capture.</summary>
@@ -42,6 +50,9 @@ public sealed partial class BootReader
         scanner = index.Scanner;
         evidenceOffset = index.EvidenceOffset;
         harmlessOffset = index.HarmlessOffset;
+        passOver = new bool[index.Scanner.Count];
+        shapes = new(index.Shapes);
+        seen = new(book);
         Index = index;
     }
 
@@ -59,26 +70,57 @@ public sealed partial class BootReader
     {
         Log.Append(piece, milliseconds);
         quality.Add(piece);
+        if (milliseconds >= 0)
+            seen.Hear(milliseconds);
         while (scannedLines < Log.CompleteLines)
             ScanLine(++scannedLines, hits);
     }
 
+    /// <summary>Takes what happened beside the bytes, in the order in which it happened.</summary>
+    public void Note(JournalEvent happened)
+    {
+        said = null;
+        seen.Note(
+            happened,
+            happened.Kind == EventKind.Typed && Prompts.Echoes(Log.LineCount > Log.CompleteLines ? Log.Text(Log.LineCount) : "")
+        );
+        switch (happened.Kind)
+        {
+            case EventKind.Power when happened.Text == JournalEvent.PowerApplied:
+                Log.CountFrom(happened.Milliseconds, TimeOrigin.Power);
+                break;
+            case EventKind.Gap:
+                lostAt = happened.Milliseconds;
+                break;
+            case EventKind.Back when lostAt is { } from:
+                Log.NoteGap(from, happened.Milliseconds);
+                lostAt = null;
+                break;
+            case EventKind.Line:
+                // What came through the line as it was before says nothing of the line as it is.
+                quality = new();
+                Log.NoteLine();
+                brokenTimes = wholeTimes = 0;
+                break;
+        }
+    }
+
     private void ScanLine(int number, List<Hit> into)
     {
-        var text = Log.Text(number);
+        var text = Log.Text(number, ref buffer);
         if (text.Length == 0)
             return;
-        if (!string.IsNullOrWhiteSpace(text))
-            (lastTextLine, lastText) = (number, text);
-        if (LooksLikeTime().IsMatch(text))
-        {
-            if (WholeTime().IsMatch(text))
-                wholeTimes++;
-            else
-                brokenTimes++;
-        }
+        var time = KernelClock.TimeOf(text);
+        clock.Watch(time, number, Log.Text);
+        if (!text.IsWhiteSpace())
+            lastTextLine = number;
+        if (time is not null)
+            wholeTimes++;
+        else if (MayHoldTime(text) && LooksLikeTime().IsMatch(text))
+            brokenTimes++;
+        shapes.Watch(text, number);
         var before = into.Count;
-        scanner.Scan(text, number, into);
+        scanner.Scan(text, number, into, literalsFound, passOver);
         for (var i = into.Count - 1; i >= before; i--)
             if (!IsWorthKeeping(into[i]))
                 into.RemoveAt(i);
@@ -104,13 +146,23 @@ public sealed partial class BootReader
         {
             if (mark.Banner)
             {
+                if (mark.Stage == Stage.FirstLoader && Log.Origin == TimeOrigin.FirstByte && Log.Arrival(hit.Line) is { } first)
+                    Log.CountFrom(first + Log.PowerAt, TimeOrigin.FirstLoader);
+                foreach (var seen in stageMarksSeen)
+                    passOver[seen] = false;
                 stageMarksSeen.Clear();
                 return true;
             }
             if (mark.Stage is not null && !mark.Ends && hit.Values.Count == 0)
-                return stageMarksSeen.Add(hit.Pattern);
+            {
+                passOver[hit.Pattern] = true;
+                stageMarksSeen.Add(hit.Pattern);
+                return true;
+            }
         }
-        return (hitCounts[hit.Pattern] = hitCounts.GetValueOrDefault(hit.Pattern) + 1) <= KeptHits;
+        var times = hitCounts[hit.Pattern] = hitCounts.GetValueOrDefault(hit.Pattern) + 1;
+        passOver[hit.Pattern] = times >= KeptHits;
+        return times <= KeptHits;
     }
 
     /// <summary>The capture as far as it was read.</summary>
@@ -139,10 +191,10 @@ public sealed partial class BootReader
         return answer;
     }
 
-    private CaptureLook Look()
+    internal CaptureLook Look()
     {
         var all = hits;
-        var (last, lastLine) = (lastTextLine, lastText);
+        var (last, lastLine) = (lastTextLine, lastTextLine > 0 ? Log.Text(lastTextLine) : "");
         if (Log.LineCount > scannedLines)
         {
             all = [.. hits];
@@ -157,12 +209,27 @@ public sealed partial class BootReader
             .ToList();
         var line = quality.Judge();
         var timesBroken = brokenTimes >= 4 && brokenTimes > 0.03 * (brokenTimes + wholeTimes);
-        var attempts = Attempts.Split(marks, Log.LineCount);
+        var attempts = Attempts.Split(marks, clock.Falls, Log.LineCount);
         var final = attempts[^1];
-        var inFinal = marks.Where(m => m.Line >= final.First).ToList();
+        var inFinal = Attempts.Between(marks, final.First, int.MaxValue);
+        // The capture ended in the middle of the next try: what can be judged is the one before, if that came to an end.
+        if (Ending.How != CaptureEnd.Live && attempts.Count > 1 && !inFinal.Exists(m => m.Mark.Ends))
+        {
+            var before = Attempts.Between(marks, attempts[^2].First, final.First - 1);
+            if (before.Exists(m => m.Mark is { Ends: true, Stage: not Stage.Login }))
+            {
+                (final, inFinal) = (attempts[^2], before);
+                last = final.Last;
+                while (last > final.First && string.IsNullOrWhiteSpace(Log.Text(last)))
+                    last--;
+                lastLine = Log.Text(last);
+            }
+        }
         var stages = Attempts.Stages(inFinal, Log.PowerAt, final.First);
         var signals = Signals.Of(new(inFinal, attempts.Count, Log.Length == 0, last, line, timesBroken, wholeTimes));
-        var rebooting = Attempts.IsLoop(attempts, marks);
+        seen.Add(signals, Ending.QuietMilliseconds);
+        Deductions.Add(signals, inFinal, marks, [.. attempts.Select(a => a.First)]);
+        var rebooting = Attempts.IsLoop(attempts, marks) || signals.Contains(Signals.SameEndAgain);
         var outcome =
             line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise or LineFault.NoText ? Outcome.Garbled
             : rebooting ? Outcome.Rebooting
@@ -178,7 +245,7 @@ public sealed partial class BootReader
         if (cut)
         {
             outcome = Outcome.Cut;
-            signals.ExceptWith(Signals.OfTheEnd);
+            signals.Remove(Signals.OfTheEnd);
         }
         var stage = line.Fault switch
         {
@@ -190,14 +257,15 @@ public sealed partial class BootReader
             .Select(
                 (a, i) =>
                 {
-                    var own = marks.Where(m => m.Line >= a.First && m.Line <= a.Last).ToList();
-                    var ended = i == attempts.Count - 1 ? outcome : Attempts.OutcomeOf(own, []);
+                    var own = Attempts.Between(marks, a.First, a.Last);
+                    var ended = i == attempts.Count - 1 ? outcome : Attempts.OutcomeOf(own, new());
                     return new Attempt(
                         i + 1,
                         a.First,
                         a.Last,
                         ended == Outcome.Rebooting ? Outcome.Stopped : ended,
-                        Attempts.LastStage(own)
+                        Attempts.LastStage(own),
+                        Attempts.Stages(own, Log.PowerAt, a.First)
                     );
                 }
             )
@@ -211,22 +279,22 @@ public sealed partial class BootReader
             waiting || rebooting,
             rows,
             stages,
-            FactsIn(marks),
+            FactsOf.Marks(marks),
             line,
             Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line)
         );
-        return new CaptureLook(Index, Ending, reading, evidence, harmless, signals, inFinal, last, lastLine);
+        return new CaptureLook(Index, Ending, reading, evidence, harmless, signals, inFinal, last, lastLine, shapes);
     }
 
     /// <summary>
     /// Whether the capture ended and not the board: it did not listen into a silence that says something; or, of a file, its last line is
     /// not whole, or it ends on the way with nothing that stands for an end.
     /// </summary>
-    private bool IsCut(HashSet<string> signals) =>
+    private bool IsCut(SignalSet signals) =>
         Ending.Measured ? !Ending.ProvesSilence
         : Log.Length == 0 ? false
         : Log.LineCount > Log.CompleteLines && Log.Text(Log.LineCount).Length > 0
-            || signals.Overlaps(Signals.Stalled) && !signals.Contains(Signals.RootNeverCame) && !signals.Contains(Signals.NoLoginPrompt);
+            || signals.ContainsAny(Signals.Stalled) && !signals.Contains(Signals.RootNeverCame) && !signals.Contains(Signals.NoLoginPrompt);
 
     /// <summary>The same capture with the parity bit taken off each byte: what a rightly set receiver would have read.</summary>
     private BootReading WithoutTopBit()
@@ -244,68 +312,12 @@ public sealed partial class BootReader
         return plain.Read();
     }
 
-    private static Facts FactsIn(List<MarkHit> marks)
-    {
-        string? Last(string name) => marks.LastOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
-        string? First(string name) => marks.FirstOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
-        var medium =
-            Last("medium")
-            ?? marks
-                .Select(m => m.Values.GetValueOrDefault("cmdline"))
-                .LastOrDefault(c => c is not null)
-                ?.Split(' ')
-                .LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal))
-                ?[5..];
-        return new(
-            Architecture(First("architecture")),
-            Last("board"),
-            Memory(First("memory")),
-            Last("kernel"),
-            Last("os"),
-            medium,
-            Last("hostname"),
-            [.. marks.Where(m => m.Values.ContainsKey("address")).Select(m => m.Values["address"]).Distinct()]
-        );
-    }
-
-    private static string? Architecture(string? word) =>
-        word?.ToLowerInvariant() switch
-        {
-            null => null,
-            "aarch64" or "arm64" => "arm64",
-            "x86_64" or "x86-64" or "amd64" => "amd64",
-            "riscv64" or "riscv" => "riscv64",
-            var w when w.StartsWith("arm", StringComparison.Ordinal) => "armhf",
-            var w => w,
-        };
-
-    /// <summary>"512 MiB", "2 GiB", "163840K" in bytes; null for anything else.</summary>
-    private static long? Memory(string? text)
-    {
-        if (text is null || MemorySize().Match(text) is not { Success: true } match)
-            return null;
-        var number = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
-        return (long)(
-            number
-            * match.Groups[2].Value switch
-            {
-                "G" => 1L << 30,
-                "M" => 1L << 20,
-                "K" => 1L << 10,
-                _ => 1,
-            }
-        );
-    }
-
-    [GeneratedRegex(@"^([\d.]+)\s*([KMG]?)")]
-    private static partial Regex MemorySize();
+    /// <summary>Whether a point stands where that of a kernel's time would.</summary>
+    private static bool MayHoldTime(ReadOnlySpan<char> text) => text[..Math.Min(text.Length, 20)].Contains('.');
 
     /// <summary>A kernel time, whole or with one bracket lost; a number without any bracket is somebody else's stamp.</summary>
     [GeneratedRegex(@"^(?:\S?\[\s{0,5}\d{1,4}\.\d{3,}.? |\S{0,2}\s{0,5}\d{1,4}\.\d{3,}\] )")]
     private static partial Regex LooksLikeTime();
-
-    [GeneratedRegex(@"^\[\s*\d+\.\d{6}\] ")]
-    private static partial Regex WholeTime();
 }
 
 /// <summary>A mark that stood in a line.</summary>
@@ -319,63 +331,9 @@ internal sealed record CaptureLook(
     BootReading Reading,
     IReadOnlyList<Hit> EvidenceHits,
     IReadOnlyList<Hit> HarmlessHits,
-    HashSet<string> Signals,
+    SignalSet Signals,
     IReadOnlyList<MarkHit> Marks,
     int LastTextLine,
-    string LastText
+    string LastText,
+    ShapeWatch Shapes
 );
-
-/// <summary>A rule book with its patterns laid out for the scanner: marks first, then evidence, then harmless lines.</summary>
-public sealed class RuleBookIndex
-{
-    /// <summary>Lays out and compiles the patterns of a book.</summary>
-    public RuleBookIndex(RuleBook book)
-    {
-        Book = book;
-        var evidence = book
-            .Causes.SelectMany(c =>
-                (c.Evidence ?? [])
-                    .Select(e => new EvidenceRule(c, e, true))
-                    .Concat((c.Against ?? []).Select(e => new EvidenceRule(c, e, false)))
-            )
-            .ToList();
-        Evidence = [.. evidence.Where(e => e.Evidence.Find is not null)];
-        Signalled = [.. evidence.Where(e => e.Evidence.Find is null)];
-        EvidenceOffset = book.Marks.Count;
-        HarmlessOffset = EvidenceOffset + Evidence.Count;
-        version = new(() => VersionOf(book));
-        Scanner = new(
-            book.Marks.Select(m => (m.Find, m.Regex))
-                .Concat(Evidence.Select(e => (e.Evidence.Find!, e.Evidence.Regex)))
-                .Concat(book.Harmless.Select(h => (h.Find, h.Regex)))
-        );
-    }
-
-    /// <summary>The book.</summary>
-    public RuleBook Book { get; }
-
-    /// <summary>Counts the changes of what the code says of the same bytes.</summary>
-    private const string Code = "4";
-    private readonly Lazy<long> version;
-
-    /// <summary>Tells rules from others: what was read by rules of the same version is not read again. Never 0.</summary>
-    public long Version => version.Value;
-
-    private static long VersionOf(RuleBook book) =>
-        (long)(
-            System.IO.Hashing.XxHash3.HashToUInt64(
-                System.Text.Encoding.UTF8.GetBytes(Code + System.Text.Json.JsonSerializer.Serialize(book, DataFile.Json))
-            ) >> 1
-        ) | 1;
-
-    /// <summary>The scanner over all patterns.</summary>
-    public LineScanner Scanner { get; }
-
-    internal int EvidenceOffset { get; }
-    internal int HarmlessOffset { get; }
-    internal IReadOnlyList<EvidenceRule> Evidence { get; }
-    internal IReadOnlyList<EvidenceRule> Signalled { get; }
-}
-
-/// <summary>One piece of evidence with the cause that it speaks for or against.</summary>
-internal sealed record EvidenceRule(Cause Cause, Evidence Evidence, bool For);

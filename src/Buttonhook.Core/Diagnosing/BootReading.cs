@@ -19,7 +19,15 @@ public sealed record BootReading(
 );
 
 /// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>
-public sealed record Attempt(int Number, int FirstLine, int LastLine, Outcome Outcome, Stage? LastStage);
+/// <param name="Stages">Its stages; the times of the first attempt count from where the capture counts from, those of a later one from its first line.</param>
+public sealed record Attempt(
+    int Number,
+    int FirstLine,
+    int LastLine,
+    Outcome Outcome,
+    Stage? LastStage,
+    IReadOnlyList<StageReached> Stages
+);
 
 /// <summary>A stage, the line that shows it, and milliseconds since power when arrival times are known.</summary>
 public sealed record StageReached(Stage Stage, int Line, int? Milliseconds);

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Diagnosing;
 
@@ -29,6 +30,72 @@ public static class Checks
             return diagnosis;
         var causes = Rank(diagnosis.Causes, known);
         return diagnosis with { Causes = causes, NextCheck = Next(causes, false, false) };
+    }
+
+    /// <summary>
+    /// The ranking with what is known from elsewhere: the odds of a cause are multiplied by what that is worth. A cause that the log does not
+    /// show is taken in where a board stopped and the log explains little: as likely as something else, times what is known.
+    /// </summary>
+    public static Diagnosis Knowing(this Diagnosis diagnosis, IReadOnlyList<KnownBefore> known, RuleBook book)
+    {
+        if (diagnosis.Outcome is Outcome.Cut or Outcome.Garbled || diagnosis.Causes[0].Id == RuleBook.None)
+            return diagnosis;
+        var causes = diagnosis.Causes.ToList();
+        var rest = causes.Find(c => c.Id == RuleBook.SomethingElse)?.Probability ?? Diagnoser.Doubt;
+        foreach (var of in known.GroupBy(k => k.CauseId))
+        {
+            var factor = Math.Exp(Math.Min(of.Sum(k => k.Odds), MostKnown));
+            var says = of.Select(k => new EvidenceLine(0, "", k.Says)).ToList();
+            var at = causes.FindIndex(c => c.Id == of.Key);
+            if (at >= 0)
+                causes[at] = causes[at] with
+                {
+                    Probability = causes[at].Probability * factor,
+                    Evidence = [.. says, .. causes[at].Evidence],
+                };
+            else if (book.Cause(of.Key) is { } cause && diagnosis.Outcome is Outcome.Stopped or Outcome.Silent or Outcome.Rebooting)
+                causes.Add(
+                    new(
+                        cause.Id,
+                        cause.Name,
+                        rest * factor,
+                        says,
+                        [],
+                        Template.Plain(cause.Check.What),
+                        cause.Check.Minutes,
+                        Template.Plain(cause.Fix),
+                        cause.Correction is { } correction ? Template.Plain(correction) : null,
+                        cause.Caution
+                    )
+                );
+        }
+        if (causes.SequenceEqual(diagnosis.Causes))
+            return diagnosis;
+        var ranked = Rank(causes, new Dictionary<string, CheckAnswer>());
+        return diagnosis with { Causes = ranked, NextCheck = Next(ranked, false, false) };
+    }
+
+    /// <summary>The most that is taken from elsewhere, in log odds: a line of the log that proves a cause weighs more.</summary>
+    private const double MostKnown = 3.5;
+
+    /// <summary>The causes with what settled them: one that is confirmed leads as if a look had found it, one that a look cleared is refuted.</summary>
+    /// <param name="confirmed">By id: the words that tell what proved it.</param>
+    public static Diagnosis Settled(this Diagnosis diagnosis, IReadOnlyDictionary<string, string> confirmed)
+    {
+        var proven = diagnosis.Causes.Where(c => confirmed.ContainsKey(c.Id) && c.Answer != CheckAnswer.Yes).ToList();
+        var asked = diagnosis.Causes.ToDictionary(c => c.Id, c => c.Answer);
+        var causes = (
+            proven.Count == 0 ? [.. diagnosis.Causes] : Rank(diagnosis.Causes, proven.ToDictionary(c => c.Id, _ => CheckAnswer.Yes))
+        ).ConvertAll(c =>
+            confirmed.TryGetValue(c.Id, out var says) ? c with { State = CauseState.Confirmed, StateSays = says, Answer = asked[c.Id] }
+            : c.Answer == CheckAnswer.No ? c with { State = CauseState.Refuted, StateSays = "You looked: it was not so." }
+            : c
+        );
+        return diagnosis with
+        {
+            Causes = causes,
+            NextCheck = causes[0].State == CauseState.Confirmed ? Next(causes, false, false) : diagnosis.NextCheck,
+        };
     }
 
     private static List<RankedCause> Rank(IReadOnlyList<RankedCause> causes, IReadOnlyDictionary<string, CheckAnswer> answers)
@@ -64,7 +131,7 @@ public static class Checks
         ];
     }
 
-    /// <summary>The check that moves the ranking most for its time, of those that nobody answered; when the leading cause is confirmed there is nothing more to ask.</summary>
+    /// <summary>The check that is expected to tell most for its time (bits a minute), of those that nobody answered; when the leading cause is confirmed there is nothing more to ask.</summary>
     /// <param name="cut">Whether the capture ended on the way.</param>
     /// <param name="noText">Whether the log is no console text.</param>
     public static NextCheck Next(IReadOnlyList<RankedCause> causes, bool cut, bool noText)
@@ -72,12 +139,20 @@ public static class Checks
         var top = causes[0];
         if (top.Id == RuleBook.None)
             return new(top.NextCheck, "The boot is clean; the address is what you need next.");
+        if (top.State == CauseState.Confirmed)
+            return new("Nothing is left to check.", $"{top.StateSays} It was “{top.Name}”.");
         if (top.Answer == CheckAnswer.Yes)
             return new(top.Fix, $"You looked: it is “{top.Name}”.");
-        var best = causes
-            .Where(c => c.Id is not RuleBook.SomethingElse and not RuleBook.None && c.Answer is null)
-            .OrderByDescending(c => c.Probability * (1 - c.Probability / 2) / Math.Sqrt(Math.Max(1, c.CheckMinutes)))
-            .FirstOrDefault();
+        // What is nearly certain is looked at first, and mended at once.
+        var best =
+            top is { Answer: null, Probability: >= Diagnoser.Solved } && top.Id != RuleBook.SomethingElse
+                ? top
+                : causes
+                    .Where(c => c.Id is not RuleBook.SomethingElse and not RuleBook.None && c.Answer is null)
+                    .OrderByDescending(c => Told(causes, c) / Math.Max(1, c.CheckMinutes))
+                    // Which of two is so clears the other as well: the likelier one may be mended at once.
+                    .ThenByDescending(c => c.Probability)
+                    .FirstOrDefault();
         if (best is null)
         {
             var rest = causes.First(c => c.Id == RuleBook.SomethingElse);
@@ -97,6 +172,14 @@ public static class Checks
             Then(causes, best.Id, CheckAnswer.Yes),
             Then(causes, best.Id, CheckAnswer.No)
         );
+    }
+
+    /// <summary>What the check of a cause is expected to tell, in bits: a look finds what is there in nineteen cases of twenty, and as rarely what is not. Rounded, so that equals are equal.</summary>
+    private static double Told(IReadOnlyList<RankedCause> causes, RankedCause of)
+    {
+        const double right = LookOdds / (1 + LookOdds);
+        var found = causes.Select(c => c.Id == of.Id ? right : 1 - right).ToList();
+        return Math.Round(Information.Expected([.. causes.Select(c => c.Probability)], [found, [.. found.Select(f => 1 - f)]]), 3);
     }
 
     private static string Then(IReadOnlyList<RankedCause> causes, string id, CheckAnswer answer)

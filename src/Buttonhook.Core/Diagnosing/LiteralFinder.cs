@@ -1,6 +1,6 @@
 namespace Buttonhook.Core.Diagnosing;
 
-/// <summary>Finds all of a set of literals in a text in one pass, whatever their number (the automaton of Aho and Corasick, 1975).</summary>
+/// <summary>Finds all of a set of literals in a text in one pass, whatever their number (the automaton of Aho and Corasick, 1975); small and capital letters of ASCII are the same.</summary>
 public sealed class LiteralFinder
 {
     /// <summary>The column of each character; 0 is every character that no literal holds.</summary>
@@ -13,9 +13,9 @@ public sealed class LiteralFinder
     public LiteralFinder(IReadOnlyList<string> literals)
     {
         width = 1;
-        foreach (var c in literals.SelectMany(l => l))
+        foreach (var c in literals.SelectMany(l => l).Select(Small))
             if (columns[c] == 0)
-                columns[c] = (ushort)width++;
+                columns[c] = columns[Capital(c)] = (ushort)width++;
         var children = new List<Dictionary<int, int>> { new() };
         var own = new List<List<int>> { new() };
         for (var i = 0; i < literals.Count; i++)
@@ -57,22 +57,32 @@ public sealed class LiteralFinder
             }
     }
 
+    private static char Small(char c) => char.IsAsciiLetterUpper(c) ? (char)(c | 0x20) : c;
+
+    private static char Capital(char c) => char.IsAsciiLetterLower(c) ? (char)(c & ~0x20) : c;
+
     /// <summary>The places in the list of all literals that stand in <paramref name="text"/>, each once and in order.</summary>
     public IReadOnlyList<int> In(ReadOnlySpan<char> text)
     {
-        List<int>? found = null;
+        var found = new List<int>();
+        In(text, found, null);
+        return found;
+    }
+
+    /// <summary>The same into a list that is emptied before, so that none is made for each text.</summary>
+    /// <param name="passOver">By literal: whether it is not looked for; null for none.</param>
+    public void In(ReadOnlySpan<char> text, List<int> found, bool[]? passOver)
+    {
+        found.Clear();
         var state = 0;
         foreach (var c in text)
         {
             state = next[state * width + columns[c]];
-            if (ends[state].Length == 0)
-                continue;
-            found ??= [];
             foreach (var i in ends[state])
-                if (!found.Contains(i))
+                if (passOver?[i] != true && !found.Contains(i))
                     found.Add(i);
         }
-        found?.Sort();
-        return found ?? (IReadOnlyList<int>)[];
+        if (found.Count > 1)
+            found.Sort();
     }
 }

@@ -1,13 +1,96 @@
+using Buttonhook.Core.Consoles;
+
 namespace Buttonhook.Core.Diagnosing;
 
 /// <summary>Diagnoses a whole log in one go.</summary>
 public static class LogDiagnosis
 {
-    /// <summary>Reads all bytes of <paramref name="log"/> as one capture without arrival times; never throws on bad bytes.</summary>
-    public static (BootReading Reading, Diagnosis Diagnosis) Of(ReadOnlySpan<byte> log, RuleBookIndex index)
+    /// <summary>Bytes that are read at once; also what the beginning is that tells whether lines are stamped.</summary>
+    private const int PieceBytes = 1 << 18;
+
+    /// <summary>Reads all bytes of <paramref name="log"/> as one capture; never throws on bad bytes.</summary>
+    public static (BootReading Reading, Diagnosis Diagnosis) Of(ReadOnlySpan<byte> log, RuleBookIndex index) => Read(log, index).Diagnose();
+
+    /// <summary>A reader that holds the whole log; the stamps that another program put before each line are times and no text.</summary>
+    public static BootReader Read(ReadOnlySpan<byte> log, RuleBookIndex index)
     {
         var reader = new BootReader(index);
-        reader.Add(log, -1);
-        return reader.Diagnose();
+        if (LineStamps.Read(log) is var (pieces, _))
+            foreach (var piece in pieces)
+                reader.Add(piece.Bytes, piece.Milliseconds);
+        else
+            reader.Add(log, -1);
+        return reader;
+    }
+
+    /// <summary>The same of a log that may be longer than memory: it is read in pieces, and once more where a line is asked for again. The stream must be able to seek, and stays open as long as the reader is used.</summary>
+    public static BootReader Read(Stream log, RuleBookIndex index)
+    {
+        var piece = new byte[PieceBytes];
+        var length = Fill(log, piece);
+        if (LineStamps.Parter(piece.AsSpan(0, length)) is { } part)
+            return ReadStamped(log, piece, length, part, index);
+        var reader = new BootReader(index, (first, count) => Again(log, first, count));
+        for (var at = 0L; length > 0; length = Fill(log, piece))
+        {
+            reader.Add(piece.AsSpan(0, length), -1);
+            // What was looked up again meanwhile moved the place.
+            at += length;
+            log.Position = at;
+        }
+        return reader;
+    }
+
+    /// <summary>Line by line, without what stands before each; such a log is held in memory.</summary>
+    private static BootReader ReadStamped(
+        Stream log,
+        byte[] piece,
+        int length,
+        Func<ReadOnlyMemory<byte>, StoredPiece> part,
+        RuleBookIndex index
+    )
+    {
+        var reader = new BootReader(index);
+        var rest = new MemoryStream();
+        void Line(ReadOnlyMemory<byte> line)
+        {
+            var parted = part(line);
+            reader.Add(parted.Bytes, parted.Milliseconds);
+        }
+        for (; length > 0; length = Fill(log, piece))
+        {
+            var some = piece.AsMemory(0, length);
+            for (var end = some.Span.IndexOf((byte)'\n'); end >= 0; end = some.Span.IndexOf((byte)'\n'))
+            {
+                if (rest.Length == 0)
+                    Line(some[..(end + 1)]);
+                else
+                {
+                    rest.Write(some.Span[..(end + 1)]);
+                    Line(rest.ToArray());
+                    rest.SetLength(0);
+                }
+                some = some[(end + 1)..];
+            }
+            rest.Write(some.Span);
+        }
+        if (rest.Length > 0)
+            Line(rest.ToArray());
+        return reader;
+    }
+
+    private static int Fill(Stream log, byte[] piece) => log.ReadAtLeast(piece, piece.Length, false);
+
+    private static IEnumerable<StoredPiece> Again(Stream log, int first, int count)
+    {
+        log.Position = (long)first * PieceBytes;
+        for (var i = 0; i < count; i++)
+        {
+            var piece = new byte[PieceBytes];
+            var length = Fill(log, piece);
+            if (length == 0)
+                yield break;
+            yield return new(-1, length == piece.Length ? piece : piece[..length]);
+        }
     }
 }

@@ -3,7 +3,13 @@ using Buttonhook.Core.Consoles;
 namespace Buttonhook.Core.Diagnosing;
 
 /// <summary>The rule book as data: what lines mean, which causes there are, and which lines frighten without meaning anything.</summary>
-public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Causes, IReadOnlyList<Harmless> Harmless)
+/// <param name="Seen">What words of a person say who watched the board; null for none.</param>
+public sealed record RuleBook(
+    IReadOnlyList<Mark> Marks,
+    IReadOnlyList<Cause> Causes,
+    IReadOnlyList<Harmless> Harmless,
+    IReadOnlyList<SeenWords>? Seen = null
+)
 {
     /// <summary>The id of "booted cleanly".</summary>
     public const string None = "none";
@@ -15,7 +21,8 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
     public Cause? Cause(string id) => Causes.FirstOrDefault(c => c.Id == id);
 
     /// <summary>Reads a book from its files (name and YAML text each), checked against the schema; a cause that stands twice, an unknown signal or an expression that cannot be compiled is a problem that names the place.</summary>
-    public static Answer<RuleBook> Read(IEnumerable<(string Name, string Yaml)> files, string schema)
+    /// <param name="shipped">Whether the files are those that a test has checked: their expressions are then not made once more at every start.</param>
+    public static Answer<RuleBook> Read(IEnumerable<(string Name, string Yaml)> files, string schema, bool shipped = false)
     {
         var book = new RuleBook([], [], []);
         foreach (var (name, yaml) in files)
@@ -26,13 +33,14 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
             book = new(
                 [.. book.Marks, .. read.Marks ?? []],
                 [.. book.Causes, .. read.Causes ?? []],
-                [.. book.Harmless, .. read.Harmless ?? []]
+                [.. book.Harmless, .. read.Harmless ?? []],
+                [.. book.Seen ?? [], .. read.Seen ?? []]
             );
         }
-        return book.Mistake() is { } mistake ? mistake : book;
+        return book.Mistake(!shipped) is { } mistake ? mistake : book;
     }
 
-    private Problem? Mistake()
+    private Problem? Mistake(bool expressionsToo)
     {
         if (Causes.GroupBy(c => c.Id).FirstOrDefault(g => g.Count() > 1) is { } twice)
             return new(
@@ -53,22 +61,45 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
                         $"Known are {string.Join(", ", Signals.All.Keys)}."
                     );
         }
+        if (Seen?.FirstOrDefault(s => !Signals.All.ContainsKey(s.Signal)) is { } named)
+            return new(
+                "What is seen should be a known signal.",
+                $"It is called {named.Signal}.",
+                $"Known are {string.Join(", ", Signals.All.Keys)}."
+            );
+        if (!expressionsToo)
+            return null;
         var expressions = Marks
-            .Select(m => (m.Name, m.Regex))
-            .Concat(Causes.SelectMany(c => (c.Evidence ?? []).Concat(c.Against ?? []).Select(e => (c.Id, e.Regex))));
-        foreach (var (owner, regex) in expressions.Concat(Harmless.Select(h => (h.Find, h.Regex))))
+            .SelectMany(m => new[] { (m.Name, m.Regex), (m.Name, m.Not) })
+            .Concat(
+                Causes.SelectMany(c => (c.Evidence ?? []).Concat(c.Against ?? []).SelectMany(e => new[] { (c.Id, e.Regex), (c.Id, e.Not) }))
+            )
+            .Concat(Harmless.SelectMany(h => new[] { (h.Find, h.Regex), (h.Find, h.Not) }))
+            .Concat((Seen ?? []).SelectMany(s => new[] { (s.Signal, s.Regex), (s.Signal, s.Ends) }));
+        return expressions.Select(e => e.Item2 is { } regex ? MistakeIn(e.Item1, regex) : null).FirstOrDefault(p => p is not null);
+    }
+
+    /// <summary>What is wrong with an expression, or null; it must be one that is matched in a time that grows with the line only.</summary>
+    /// <param name="owner">Whose it is, for the words.</param>
+    public static Problem? MistakeIn(string owner, string regex)
+    {
+        try
         {
-            try
-            {
-                if (regex is not null)
-                    _ = new System.Text.RegularExpressions.Regex(regex);
-            }
-            catch (ArgumentException e)
-            {
-                return new($"{owner} should have an expression that can be compiled.", e.Message, "Correct the expression.");
-            }
+            _ = LineScanner.Expression(regex);
+            return null;
         }
-        return null;
+        catch (ArgumentException e)
+        {
+            return new($"{owner} should have an expression that can be compiled.", e.Message, "Correct the expression.");
+        }
+        catch (NotSupportedException)
+        {
+            return new(
+                $"{owner} should have an expression that no line can make slow.",
+                "It looks ahead, looks back or refers back.",
+                "Say what must not be there under “not”."
+            );
+        }
     }
 }
 
@@ -76,15 +107,25 @@ public sealed record RuleBook(IReadOnlyList<Mark> Marks, IReadOnlyList<Cause> Ca
 /// <param name="Name">What kind of line it is; signals are made from these names.</param>
 /// <param name="Find">Text that must stand in the line.</param>
 /// <param name="Regex">Narrows it further; null when the text is enough.</param>
+/// <param name="Not">An expression that must not match; null for none.</param>
 /// <param name="Stage">The stage that is reached with this line, or null.</param>
 /// <param name="Banner">True for a line printed once at the start of an attempt.</param>
 /// <param name="Ends">True when the boot waits or is over here.</param>
-public sealed record Mark(string Name, string Find, string? Regex = null, Stage? Stage = null, bool Banner = false, bool Ends = false);
+public sealed record Mark(
+    string Name,
+    string Find,
+    string? Regex = null,
+    string? Not = null,
+    Stage? Stage = null,
+    bool Banner = false,
+    bool Ends = false
+);
 
 /// <summary>One root cause with everything a person needs to confirm and mend it.</summary>
 /// <param name="Stage">The stage it strikes at.</param>
 /// <param name="Prior">How common it is, as log odds added to its evidence; 0 is ordinary.</param>
 /// <param name="Degrades">True when a boot that reaches the login with it counts as degraded.</param>
+/// <param name="Symptom">True when it is named only where nothing else explains it, and never as a fault beside another one.</param>
 /// <param name="Explains">Later causes that are only its consequences.</param>
 /// <param name="Correction">What correcting it changes on the card or bench, as recorded in the working settings; null when nothing is to correct.</param>
 public sealed record Cause(
@@ -100,23 +141,41 @@ public sealed record Cause(
     string? Correction = null,
     string? Caution = null,
     double Prior = 0,
-    bool Degrades = false
+    bool Degrades = false,
+    bool Symptom = false
 );
 
 /// <summary>One observation for or against a cause: a line, a computed signal, or a line that counts only under a signal.</summary>
 /// <param name="Weight">Log odds that the observation is worth, 1 (a hint) to 8 (a proof).</param>
+/// <param name="Find">Text that must stand in the line, small and capital letters being the same.</param>
+/// <param name="Not">An expression that must not match the line; null for none.</param>
+/// <param name="Until">Counts only in lines before this stage is reached; null for everywhere.</param>
+/// <param name="From">Counts only in lines from where this stage is reached; null for everywhere.</param>
 /// <param name="Says">What it shows, as a clause.</param>
 public sealed record Evidence(
     double Weight,
     string? Find = null,
     string? Regex = null,
+    string? Not = null,
     string? Signal = null,
     string? When = null,
+    Stage? Until = null,
+    Stage? From = null,
     string? Says = null
-);
+)
+{
+    /// <summary>Names the observation itself, whatever it weighs: what was fitted is found by it.</summary>
+    public string Key => string.Join('|', Signal ?? Find, Regex, Not, When, Until, From);
+}
 
 /// <summary>The cheapest look that confirms or clears a cause.</summary>
 public sealed record Check(string What, int Minutes);
 
 /// <summary>A line that means nothing by itself, and why.</summary>
-public sealed record Harmless(string Find, string Why, string? Regex = null);
+/// <param name="Not">An expression that must not match the line; null for none.</param>
+public sealed record Harmless(string Find, string Why, string? Regex = null, string? Not = null);
+
+/// <summary>Words of a person that are a signal.</summary>
+/// <param name="Regex">An expression that finds them in what was noted.</param>
+/// <param name="Ends">An expression of later words after which it is not so any more; null for none.</param>
+public sealed record SeenWords(string Signal, string Regex, string? Ends = null);

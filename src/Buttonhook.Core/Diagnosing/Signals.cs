@@ -25,6 +25,20 @@ public static class Signals
     /// <summary>The same stages again and again.</summary>
     public const string Rebooting = "rebooting";
 
+    internal const string RootNamedMissing = "root-named-missing";
+    internal const string OtherNamedMissing = "other-named-missing";
+    internal const string RootMountFailed = "root-mount-failed";
+    internal const string BootMountFailed = "boot-mount-failed";
+    internal const string OtherMountFailed = "other-mount-failed";
+    internal const string RescueWithoutRoot = "rescue-without-root";
+    internal const string ModelsDiffer = "models-differ";
+    internal const string RestartArmed = "restart-armed";
+    internal const string RestartUnsaid = "restart-unsaid";
+    internal const string SameEndAgain = "same-end-again";
+    internal const string LoginReached = "login-reached";
+
+    internal const string TypedUnheard = "typed-unheard";
+    internal const string LightWentOut = "light-went-out";
     internal const string RootNeverCame = "root-never-came";
 
     internal const string NoLoginPrompt = "no-login-prompt";
@@ -77,22 +91,46 @@ public static class Signals
             ["logged-in"] = "somebody logged in",
             ["network-tried"] = "somebody logged in and tried the network",
             ["never-left-loader"] = "no kernel was started",
+            ["kernel-started"] = "a kernel was started",
+            ["services-reached"] = "the root is mounted and the first program runs",
+            [LoginReached] = "the login was reached",
+            ["medium-read"] = "files were read from a medium",
+            ["ends-at-prompt"] = "it ends at a prompt",
+            [RootNamedMissing] = "the device that root= names never came",
+            [OtherNamedMissing] = "a device never came that is not the root",
+            [RootMountFailed] = "the root could not be mounted",
+            [BootMountFailed] = "the boot partition could not be mounted",
+            [OtherMountFailed] = "something other than the root could not be mounted",
+            [RescueWithoutRoot] = "a rescue shell before any root was mounted",
+            [ModelsDiffer] = "loader and kernel name different boards",
+            [RestartArmed] = "it restarts without a word while a watchdog is armed",
+            [RestartUnsaid] = "it restarts without a word",
+            [TypedUnheard] = "keys were typed and nothing came back",
+            [LightWentOut] = "somebody saw the light go out again",
+            ["no-light"] = "somebody saw no light at all",
+            ["gets-hot"] = "somebody felt that the processor gets hot",
+            ["screen-dark"] = "somebody saw that the screen stays dark",
+            ["screen-out-of-range"] = "somebody read on the screen that it cannot show this",
+            ["usb-unseen"] = "somebody saw that the computer finds no USB device",
+            [SameEndAgain] = "the same last word comes again and again",
         };
 
-    internal static HashSet<string> Of(SignalInput input)
+    internal static SignalSet Of(SignalInput input)
     {
         var (marks, attempts, silent, lastText, line, timesBroken, wholeTimes) = input;
-        var set = new HashSet<string>();
+        var set = new SignalSet();
         bool Has(string name) => marks.Any(m => m.Mark.Name == name);
-        int LastOf(string name) => marks.LastOrDefault(m => m.Mark.Name == name)?.Line ?? 0;
-        void When(string name, bool condition)
+        MarkHit? Last(params string[] names) => marks.LastOrDefault(m => names.Contains(m.Mark.Name));
+        int LastOf(string name) => Last(name)?.Line ?? 0;
+        void When(string name, bool condition, MarkHit? shows = null)
         {
             if (condition)
-                set.Add(name);
+                set.Add(name, shows);
         }
         var stage = Attempts.LastStage(marks);
         var ended = marks.Any(m => m.Mark.Ends);
-        var command = marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))?.Values["cmdline"] ?? "";
+        var commandLine = marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"));
+        var command = commandLine?.Values["cmdline"] ?? "";
         var arguments = command.Split(' ');
         var inLoader = stage is null or <= Stage.SecondLoader;
         When(NoOutput, silent);
@@ -101,27 +139,34 @@ public static class Signals
         When("frame-wrong", line.Fault == LineFault.Frame);
         When("line-noise", line.Fault == LineFault.Noise);
         When("bytes-lost", timesBroken && line.Fault == LineFault.None);
-        When(SilentAfterLoader, inLoader && Has("handover") && LastOf("handover") >= lastText);
+        When(SilentAfterLoader, inLoader && Has("handover") && LastOf("handover") >= lastText, Last("handover"));
         var prompt = marks.FirstOrDefault(m => m.Mark.Name == "loader-prompt")?.Line ?? int.MaxValue;
         var countdown = LastOf("countdown");
-        var tried = marks.Any(m => m.Mark.Name is "medium-tried" or "medium-read" or "netboot" && m.Line > countdown && m.Line < prompt);
-        When("autoboot-stopped", countdown > 0 && prompt < int.MaxValue && prompt >= countdown && !tried);
+        var tried = marks.Any(m =>
+            m.Mark.Name is "medium-tried" or "medium-read" or "netboot"
+            && m.Line < prompt
+            // A menu that moves its cursor counts down and starts in one line.
+            && (m.Line > countdown || m.Line == countdown && m.Mark.Name == "medium-tried")
+        );
+        When("autoboot-stopped", countdown > 0 && prompt < int.MaxValue && prompt >= countdown && !tried, Last("countdown"));
         var gaveUp = inLoader && (ended || Has("netboot")) && !set.Contains("autoboot-stopped");
-        When("loader-gave-up", gaveUp);
-        When("nothing-found", gaveUp && !Has("medium-read") && !Has("partition-searched"));
-        When("medium-without-boot-files", gaveUp && !Has("medium-read") && Has("partition-searched"));
-        When("root-arg-absent", command.Length > 0 && !arguments.Any(a => a.StartsWith("root=", StringComparison.Ordinal)));
+        var gaveUpAt = Last("loader-prompt", "firmware-gave-up", "netboot");
+        When("loader-gave-up", gaveUp, gaveUpAt);
+        When("nothing-found", gaveUp && gaveUpAt is not null && !Has("medium-read") && !Has("partition-searched"), gaveUpAt);
+        When("medium-without-boot-files", gaveUp && !Has("medium-read") && Has("partition-searched"), Last("partition-searched"));
+        When("root-arg-absent", command.Length > 0 && !arguments.Any(a => a.StartsWith("root=", StringComparison.Ordinal)), commandLine);
         When(
             "init-arg",
             arguments.Any(a =>
                 a.StartsWith("init=", StringComparison.Ordinal)
                 || (a.StartsWith("rdinit=", StringComparison.Ordinal) && a != "rdinit=/init")
-            )
+            ),
+            commandLine
         );
         When("initrd-used", Has("initrd"));
         When("kernel-stalled", stage == Stage.Kernel && !ended);
         When("services-stalled", stage == Stage.Services && !ended);
-        When(NoLoginPrompt, stage is Stage.Root or Stage.Services && !ended && Has("system-up"));
+        When(NoLoginPrompt, stage is Stage.Root or Stage.Services && !ended && Has("system-up"), Last("system-up"));
         When(
             "short-memory",
             marks.Any(m =>
@@ -130,12 +175,58 @@ public static class Signals
         );
         When("many-attempts", attempts > 1);
         When("root-stalled", stage == Stage.Root && !ended && Has("root-mounted"));
-        When("stuck-after-firmware", inLoader && LastOf("disk-start") > 0 && LastOf("disk-start") >= lastText);
-        When(RootNeverCame, stage == Stage.Kernel && Has("waits-for-root"));
+        When("stuck-after-firmware", inLoader && LastOf("disk-start") > 0 && LastOf("disk-start") >= lastText, Last("disk-start"));
+        When(RootNeverCame, stage == Stage.Kernel && Has("waits-for-root"), Last("waits-for-root"));
         var login = marks.FirstOrDefault(m => m.Mark.Name == "login")?.Line ?? int.MaxValue;
         When("logged-in", LastOf("logged-in") > login || LastOf("shell") > login);
         When("network-tried", Has("network-tried"));
-        When("never-left-loader", inLoader && !Has("handover"));
+        When("never-left-loader", inLoader && !Has("handover"), gaveUpAt);
+        // A loader says that it hands over also when it has nothing to hand over to, and complains behind it.
+        When(
+            "kernel-started",
+            !inLoader || set.Contains(SilentAfterLoader),
+            marks.FirstOrDefault(m => m.Mark.Stage == Stage.Kernel) ?? Last("handover")
+        );
+        When("services-reached", stage >= Stage.Services, marks.FirstOrDefault(m => m.Mark.Stage == Stage.Services));
+        When(LoginReached, stage >= Stage.Login, marks.FirstOrDefault(m => m.Mark.Stage == Stage.Login));
+        When("medium-read", Has("medium-read"), Last("medium-read"));
+        var end = marks.LastOrDefault(m => m.Mark.Ends && m.Mark.Stage != Stage.Login);
+        When("ends-at-prompt", end?.Mark.Name is "loader-prompt" or "rescue-shell" or "emergency" && end.Line >= lastText - 3, end);
         return set;
     }
+}
+
+/// <summary>The signals of a capture, each with the line that shows it best (null when none does).</summary>
+internal sealed class SignalSet
+{
+    private readonly Dictionary<string, MarkHit?> all = [];
+    private readonly Dictionary<string, string> seen = [];
+
+    /// <summary>Notes a signal that a person saw, in the person's words.</summary>
+    public void Add(string name, string words)
+    {
+        all.TryAdd(name, null);
+        seen[name] = words;
+    }
+
+    /// <summary>Notes a signal; what shows it first stays.</summary>
+    public void Add(string name, MarkHit? shows = null)
+    {
+        if (!all.TryGetValue(name, out var before) || before is null)
+            all[name] = shows;
+    }
+
+    public bool Contains(string name) => all.ContainsKey(name);
+
+    public bool ContainsAny(IEnumerable<string> names) => names.Any(all.ContainsKey);
+
+    public void Remove(IEnumerable<string> names)
+    {
+        foreach (var name in names)
+            all.Remove(name);
+    }
+
+    /// <summary>Line and text that show it; 0 and nothing when none does.</summary>
+    public (int Line, string Text) Shown(string name) =>
+        all.GetValueOrDefault(name) is { } mark ? (mark.Line, mark.Text) : (0, seen.GetValueOrDefault(name, ""));
 }

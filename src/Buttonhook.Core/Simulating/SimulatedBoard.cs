@@ -38,6 +38,7 @@ public sealed class SimulatedBoard
     public SimulatedBoard(SimulationPlan plan)
     {
         this.plan = plan;
+        ListenSpeed = plan.ListenSpeed;
         commandLine = plan.Image is null
             ? ""
             : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
@@ -105,14 +106,19 @@ public sealed class SimulatedBoard
         if (text.Length == 0)
             return;
         var bytes = Encoding.UTF8.GetBytes(text);
-        var sends = plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Console.Speed) : plan.Console.Speed;
-        if (sends != plan.ListenSpeed)
-            bytes = LineModel.Receive(bytes, sends, plan.ListenSpeed);
+        if (Speed != ListenSpeed)
+            bytes = LineModel.Receive(bytes, Speed, ListenSpeed);
         if (bytes.Length == 0)
             return;
         ready.Add(new(clock, bytes));
-        clock += (int)Math.Ceiling(bytes.Length * 10_000.0 / plan.ListenSpeed);
+        clock += (int)Math.Ceiling(bytes.Length * 10_000.0 / ListenSpeed);
     }
+
+    /// <summary>Bits a second at which its console is listened to, from now on.</summary>
+    public int ListenSpeed { get; set; }
+
+    /// <summary>Bits a second at which it sends and hears.</summary>
+    private int Speed => plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Console.Speed) : plan.Console.Speed;
 
     private static int OtherSpeed(int speed) => speed == 57600 ? 115200 : 57600;
 
@@ -121,8 +127,10 @@ public sealed class SimulatedBoard
     {
         Advance(milliseconds).ToList().ForEach(ready.Add);
         clock = Math.Max(clock, milliseconds);
-        foreach (var b in bytes)
-            Key((char)b);
+        // What comes at another speed is no key to it.
+        if (Speed == ListenSpeed)
+            foreach (var b in bytes)
+                Key((char)b);
         ready.Sort((a, b) => a.Milliseconds.CompareTo(b.Milliseconds));
     }
 

@@ -15,9 +15,12 @@ const NewBoardPage = lazy(() => import("./boards/NewBoardPage"));
 const BoardCardsPage = lazy(() => import("./boards/BoardCardsPage"));
 const ChangesPage = lazy(() => import("./boards/ChangesPage"));
 const ImageShelfPage = lazy(() => import("./images/ImageShelfPage"));
+const BesidePage = lazy(() => import("./consoles/BesidePage"));
 const LogDrawerPage = lazy(() => import("./consoles/LogDrawerPage"));
 const PartsPage = lazy(() => import("./connecting/PartsPage"));
 const RuleBookPage = lazy(() => import("./diagnosing/RuleBookPage"));
+const AdapterOffer = lazy(() => import("./consoles/AdapterOffer"));
+const ShareDialog = lazy(() => import("./frame/ShareDialog"));
 const KeysDialog = lazy(() => import("./frame/KeysDialog"));
 
 /** From this width on the bench stays open beside a board's pages. */
@@ -47,7 +50,7 @@ export function App() {
   const go = useNavigate();
   const location = useLocation();
   const bench = useBench();
-  const [dialog, setDialog] = useState<"find" | "keys" | null>(null);
+  const [dialog, setDialog] = useState<"find" | "keys" | "share" | null>(null);
   const [, , boardId, step] = location.pathname.split("/");
   const onBoard = location.pathname.startsWith("/boards/") && boardId !== "new";
   const { folded, fold } = useFold(onBoard);
@@ -82,6 +85,7 @@ export function App() {
         onFold={onBoard ? foldOrOpen : null}
         onFind={() => setDialog("find")}
         onKeys={() => setDialog("keys")}
+        onShare={() => setDialog("share")}
       />
       <Suspense fallback={<main className="page" id="page" aria-busy="true" />}>
         <Routes>
@@ -92,6 +96,7 @@ export function App() {
           <Route path="/cards" element={<BoardCardsPage />} />
           <Route path="/images" element={<ImageShelfPage />} />
           <Route path="/logs" element={<LogDrawerPage />} />
+          <Route path="/logs/beside/:left/:right" element={<BesidePage />} />
           <Route path="/parts" element={<PartsPage />} />
           <Route path="/rules" element={<RuleBookPage />} />
           <Route path="/changes" element={<ChangesPage />} />
@@ -100,6 +105,10 @@ export function App() {
       </Suspense>
       {dialog === "find" && <FindDialog onClose={() => setDialog(null)} />}
       <Suspense>{dialog === "keys" && <KeysDialog onClose={() => setDialog(null)} />}</Suspense>
+      <Suspense>{dialog === "share" && <ShareDialog onClose={() => setDialog(null)} />}</Suspense>
+      <Suspense>
+        <AdapterOffer boards={bench.data ?? []} shown={onBoard ? boardId : undefined} />
+      </Suspense>
     </div>
   );
 }

@@ -23,6 +23,7 @@ public class ConsoleLogTests
     public void Each_line_has_the_time_of_its_first_byte()
     {
         var log = new ConsoleLog();
+        log.CountFrom(0, TimeOrigin.Power);
         log.Append("a\nb"u8, 5);
         log.Append("c\nd\n"u8, 9);
         Assert.Equal(5, log.Arrival(2));
@@ -75,7 +76,8 @@ public class ConsoleLogTests
         }
         var kept = new ConsoleLog((first, most) => pieces.Skip(first).Take(most), paged.Pages);
         var power = random.Next(0, 20_000);
-        whole.PowerAt = paged.PowerAt = kept.PowerAt = power;
+        foreach (var log in (ConsoleLog[])[whole, paged, kept])
+            log.CountFrom(power, TimeOrigin.Power);
         var lines = Enumerable.Range(0, 12).Select(_ => random.Next(1, whole.LineCount + 1)).Append(whole.LineCount).ToList();
         return new[] { paged, kept }.All(log =>
             (log.Length, log.LineCount, log.CompleteLines, log.LastArrival, log.LongestQuiet(null))

@@ -68,6 +68,6 @@ public class LineTextTests
                 return false;
             at = run.From + run.Length;
         }
-        return text == LineText.Clean(raw);
+        return text == LineText.Clean(raw) || text == LineText.Shown(raw);
     }
 }

@@ -31,7 +31,8 @@ public class RuleBookTests
         .. "password-change-forced network-no-interface network-no-link network-no-lease wireless-country-unset name-not-resolved".Split(
             ' '
         ),
-        .. "host-key-changed hostname-mismatch clock-unset".Split(' '),
+        .. "host-key-changed hostname-mismatch clock-unset console-one-way display-mode-unsupported display-output-off".Split(' '),
+        .. "module-not-seated usb-data-missing fstab-type-wrong passphrase-wanted overlay-not-applied".Split(' '),
     ];
 
     private static Diagnosis Diagnose(string log) => LogDiagnosis.Of(Encoding.UTF8.GetBytes(log), Knowledge.Rules).Diagnosis;

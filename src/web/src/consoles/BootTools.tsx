@@ -2,10 +2,32 @@ import { useState } from "react";
 import { Button, Dropdown } from "react-bootstrap";
 import type { BootView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { stageNames } from "../shared/words";
+import { clock, stageNames } from "../shared/words";
 import styles from "./Boot.module.css";
 import type { Marked } from "./ConsoleView";
+
+/** How a log is shown: its lines, every byte as a sign, or a terminal. */
+export type Shown = "lines" | "raw" | "terminal";
+
+const shownNames: [Shown, string, string | null][] = [
+  ["lines", "Lines, as a terminal leaves them", null],
+  ["raw", "Lines with every control character", "r"],
+  ["terminal", "Terminal, for menus and editors", "v"],
+];
+
+const forms: [string, string][] = [
+  ["text", "Save as plain text"],
+  ["timed", "Save with the time of each line"],
+  ["asciicast", "Save as asciicast, to play it"],
+  ["typescript", "Save as typescript with timing"],
+];
 import { useTextOf } from "./lines";
+
+/** When an attempt reached its last stage, in seconds from its begin; null without times. */
+function lastSeconds(attempt: BootView["attempts"][number]): number | null {
+  const times = attempt.stages.flatMap((s) => (s.milliseconds === null ? [] : [s.milliseconds / 1000]));
+  return times.length === 0 ? null : Math.max(...times);
+}
 
 /** Puts a text on the clipboard; without a secure connection the browser's own copying does it. */
 async function putOnClipboard(text: string) {
@@ -27,7 +49,9 @@ export function BootTools({
   simulated,
   ending,
   wrap,
+  shown,
   large,
+  sound,
   marked,
   evidenceLines,
   stages,
@@ -36,7 +60,10 @@ export function BootTools({
   onStep,
   onFind,
   onWrap,
+  onShown,
   onLarge,
+  onSound,
+  onReplay,
   onOther,
   onNewest,
   onEnd,
@@ -46,7 +73,9 @@ export function BootTools({
   simulated: boolean;
   ending: boolean;
   wrap: boolean;
+  shown: Shown;
   large: boolean;
+  sound: boolean;
   marked: Marked | null;
   evidenceLines: number[];
   stages: number[];
@@ -55,7 +84,10 @@ export function BootTools({
   onStep: (lines: number[], direction: 1 | -1) => void;
   onFind: () => void;
   onWrap: () => void;
+  onShown: (shown: Shown) => void;
   onLarge: () => void;
+  onSound: () => void;
+  onReplay: (pace: number) => void;
   onOther: () => void;
   onNewest: (() => void) | null;
   onEnd: () => void;
@@ -98,6 +130,29 @@ export function BootTools({
       </Button>
       <Dropdown align="end">
         <Dropdown.Toggle variant="outline-secondary" size="sm">
+          View
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          {shownNames.map(([value, name, key]) => (
+            <Dropdown.Item
+              key={value}
+              as="button"
+              type="button"
+              aria-current={shown === value ? "true" : undefined}
+              onClick={() => onShown(value)}
+            >
+              {shown === value ? "● " : ""}
+              {name} {key && <kbd>{key}</kbd>}
+            </Dropdown.Item>
+          ))}
+          <Dropdown.Divider />
+          <Dropdown.Item as="button" type="button" aria-pressed={sound} onClick={onSound}>
+            {sound ? "Sounds off" : "Sounds for a stage, the login, a worrying silence"}
+          </Dropdown.Item>
+        </Dropdown.Menu>
+      </Dropdown>
+      <Dropdown align="end">
+        <Dropdown.Toggle variant="outline-secondary" size="sm">
           Jump
         </Dropdown.Toggle>
         <Dropdown.Menu>
@@ -130,6 +185,8 @@ export function BootTools({
               {boot.attempts.map((a) => (
                 <Dropdown.Item key={a.number} as="button" type="button" onClick={() => onShow(a.firstLine)}>
                   Start {a.number}, line {a.firstLine}
+                  {a.lastStage && `: ${stageNames[a.lastStage].toLowerCase()}`}
+                  {lastSeconds(a) !== null && ` after ${clock(lastSeconds(a) ?? 0)}`}
                 </Dropdown.Item>
               ))}
             </>
@@ -144,6 +201,23 @@ export function BootTools({
           <Dropdown.Item href={`/api/boots/${boot.id}/log`} download>
             Save log, {boot.byteCount.toLocaleString("en")} bytes
           </Dropdown.Item>
+          {forms.map(([form, name]) => (
+            <Dropdown.Item key={form} href={`/api/boots/${boot.id}/log?form=${form}`} download>
+              {name}
+            </Dropdown.Item>
+          ))}
+          {!boot.live && (
+            <>
+              <Dropdown.Divider />
+              <Dropdown.Item as="button" type="button" onClick={() => onReplay(1)}>
+                Play it again at its own pace
+              </Dropdown.Item>
+              <Dropdown.Item as="button" type="button" onClick={() => onReplay(20)}>
+                Play it again twenty times as fast
+              </Dropdown.Item>
+            </>
+          )}
+          <Dropdown.Divider />
           <Dropdown.Item as="button" type="button" onClick={onOther}>
             Other console
           </Dropdown.Item>

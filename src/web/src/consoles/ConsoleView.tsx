@@ -29,6 +29,7 @@ function middleOf(line: number, total: number, row: number, view: number, extent
  */
 export function ConsoleView({
   bootId,
+  raw = false,
   total,
   evidence,
   goTo,
@@ -40,6 +41,8 @@ export function ConsoleView({
   row = 18,
 }: {
   bootId: string;
+  /** Whether control characters are shown as signs. */
+  raw?: boolean;
   total: number;
   evidence: Map<number, string>;
   goTo: GoTo | null;
@@ -67,7 +70,7 @@ export function ConsoleView({
   const at = Math.min(Math.max(0, total - 1), Math.floor(share * total));
   const first = Math.max(1, at + 1 - fits);
   const last = Math.min(total, at + 1 + fits);
-  const lines = useLines(bootId, first, last, total);
+  const lines = useLines(bootId, first, last, total, raw);
 
   useEffect(() => {
     const box = scroller.current;

@@ -1,21 +1,42 @@
+import { useState } from "react";
 import { Link } from "react-router";
+import type { BootRow } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { ListPage } from "../shared/ListPage";
 import { useBench, useBoots, useRules } from "../shared/queries";
 import { day } from "../shared/words";
+import { FoundInLogs } from "./FoundInLogs";
+import { LogFilters } from "./LogFilters";
+import type { LogFilter } from "./queries";
 
-/** The newest boots of all boards. */
+const keep = (b: BootRow, filter: LogFilter) =>
+  (!filter.board || b.boardId === filter.board) &&
+  (!filter.revision || `${b.modelId} ${b.revisionId}` === filter.revision) &&
+  (!filter.image || b.imageId === filter.image) &&
+  (!filter.outcome || b.outcome === filter.outcome) &&
+  (!filter.stage || b.lastStage === filter.stage) &&
+  (!filter.cause || b.topCause === filter.cause);
+
+const zipOf = (form: string) => (rows: { id: string }[]) =>
+  `/api/logs/zip?form=${form}&ids=${rows.map((r) => r.id).join(",")}`;
+
+/** All logs: searched line by line, filtered, taken together, laid beside each other. */
 export default function LogDrawerPage() {
   const boots = useBoots();
   const bench = useBench();
   const rules = useRules();
+  const [filter, setFilter] = useState<LogFilter>({});
+  const [text, setText] = useState("");
   const nicknames = new Map(bench.data?.map((b) => [b.id, b.nickname]));
   const causes = new Map(rules.data?.map((r) => [r.id, r.name]));
-  const rows = boots.data?.map((b) => ({
-    ...b,
-    name: `${nicknames.get(b.boardId) ?? "A board that was removed"}, boot ${b.number}`,
-    cause: causes.get(b.topCause ?? "") ?? null,
-  }));
+  const rows = boots.data
+    ?.filter((b) => keep(b, filter))
+    .map((b) => ({
+      ...b,
+      name: `${nicknames.get(b.boardId) ?? "A board that was removed"}, boot ${b.number}`,
+      cause: causes.get(b.topCause ?? "") ?? null,
+    }));
+  const narrowed = Object.values(filter).some(Boolean);
   return (
     <ListPage
       title="Log drawer"
@@ -23,6 +44,20 @@ export default function LogDrawerPage() {
       rows={rows}
       error={boots.error}
       hint="Narrow by board, image, outcome or cause"
+      above={
+        <>
+          <LogFilters
+            boots={boots.data ?? []}
+            filter={filter}
+            onFilter={setFilter}
+            text={text}
+            onText={setText}
+            nicknames={nicknames}
+            causes={causes}
+          />
+          {text.trim() !== "" && <FoundInLogs text={text.trim()} filter={filter} nicknames={nicknames} />}
+        </>
+      }
       columns={[
         { name: "Boot", show: (b) => b.name, by: (b) => b.name },
         { name: "When", show: (b) => day(b.startedAt), by: (b) => b.startedAt },
@@ -32,13 +67,17 @@ export default function LogDrawerPage() {
       ]}
       more={(b) => b.source}
       empty={
-        <>
-          <p>No log is here yet.</p>
-          <p>
-            A log comes of a boot that is watched, or of a file that is dropped on a board's Boot page or on the empty
-            bench.
-          </p>
-        </>
+        narrowed ? (
+          <p>No log is of this kind.</p>
+        ) : (
+          <>
+            <p>No log is here yet.</p>
+            <p>
+              A log comes of a boot that is watched, or of a file that is dropped on a board's Boot page or on the empty
+              bench.
+            </p>
+          </>
+        )
       }
       details={(b) => (
         <>
@@ -55,6 +94,12 @@ export default function LogDrawerPage() {
         </>
       )}
       removable={() => "log"}
+      downloads={[
+        { name: "Save as one zip", of: zipOf("raw") },
+        { name: "As plain text", of: zipOf("text") },
+        { name: "As asciicast", of: zipOf("asciicast") },
+      ]}
+      pair={{ name: "Lay them beside each other", of: (a, b) => `/logs/beside/${a.id}/${b.id}` }}
       removedKinds={["log"]}
     />
   );

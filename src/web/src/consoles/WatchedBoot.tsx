@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { useStored } from "../frame/useStored";
 import type { BoardView, BootView, Diagnosis } from "../shared/api";
@@ -6,16 +6,31 @@ import { useKeys } from "../shared/keys";
 import { StandingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDiagnosis } from "../diagnosing/queries";
-import { useEndBoot, useNote, usePower, useStartBoot } from "./queries";
-import { clock, stageNames } from "../shared/words";
+import { useEndBoot, useEndTyping, useNote, usePower, useSetLine, useStartBoot } from "./queries";
+import { Button } from "react-bootstrap";
+import { clock, percent, stageNames } from "../shared/words";
 import styles from "./Boot.module.css";
 import { BootHands } from "./BootHands";
+import { BootEvents } from "./BootEvents";
 import { BootTools } from "./BootTools";
+import type { Shown } from "./BootTools";
 import { ConsoleView } from "./ConsoleView";
 import type { GoTo, Marked } from "./ConsoleView";
 import { FindInLog } from "./FindInLog";
 import { nextOf } from "./lines";
-import { SilenceMeter } from "./SilenceMeter";
+import { PortOfPage } from "./PortOfPage";
+import { isWorrying, SilenceMeter, useQuiet } from "./SilenceMeter";
+import { useSounds } from "./sounds";
+
+const TerminalView = lazy(() => import("./TerminalView"));
+const MoreHands = lazy(() => import("./MoreHands"));
+
+/** What the times of a boot count from. */
+const sinceNames = {
+  power: "power",
+  "first-loader": "the first loader's first line",
+  "first-byte": "the first byte",
+};
 
 /** From this share on a cause's lines are marked in the console. */
 const likely = 0.2;
@@ -59,6 +74,13 @@ export function WatchedBoot({
   const [marked, setMarked] = useState<Marked | null>(null);
   const [wrapping, setWrapping] = useStored("console-lines");
   const wrap = wrapping !== "sideways";
+  const [shown, setShown] = useState<Shown>("lines");
+  const [more, setMore] = useState(false);
+  const [sounding, setSounding] = useStored("sounds");
+  const setLine = useSetLine(boot.id);
+  const endTyping = useEndTyping(boot.id);
+  const quiet = useQuiet(boot, received);
+  useSounds(boot, isWorrying(boot, quiet), sounding === "on");
   const [goTo, setGoTo] = useState<GoTo | null>(line ? { line, stamp: 0 } : null);
   // While the board is on its way, where it stands now is no evidence of anything.
   const evidence = evidenceOf(boot.live && !boot.settled ? undefined : diagnosis.data);
@@ -79,7 +101,7 @@ export function WatchedBoot({
   const stages = [...new Set(boot.placket.map((s) => s.line).filter((n) => n !== null))].sort((a, b) => a - b);
   const step = (lines: number[], direction: 1 | -1) => show(nextOf(lines, goTo?.line ?? null, direction));
   const { simulated } = view.board;
-  const lastPower = boot.notes.findLast((n) => n.text === "Power applied" || n.text === "Power taken");
+  const lastPower = boot.events.findLast((n) => n.kind === "power");
   const applied = lastPower?.text === "Power applied";
   const power = () => {
     if (simulated) {
@@ -89,6 +111,20 @@ export function WatchedBoot({
     } else if (boot.live) mark.mutate(!applied);
     else onOther();
   };
+  const likelyLine = boot.hint?.settings;
+  const useLikelyLine = () => {
+    if (likelyLine)
+      setLine.mutate({
+        speed: likelyLine.speed,
+        frame: likelyLine.frame ?? "8N1",
+        flow: likelyLine.flow ?? "none",
+      });
+  };
+  const replay = (pace: number) =>
+    start.mutate(
+      { source: `replay:${boot.id}`, speed: boot.line?.speed ?? view.model.console.speed ?? 115200, pace },
+      { onSuccess: () => setSearch({}) },
+    );
   const turnWrap = () => setWrapping(wrap ? "sideways" : "wrap");
   useKeys({
     p: power,
@@ -102,6 +138,10 @@ export function WatchedBoot({
     Home: () => show(1),
     End: () => show(boot.lineCount),
     w: turnWrap,
+    r: () => setShown(shown === "raw" ? "lines" : "raw"),
+    v: () => setShown(shown === "terminal" ? "lines" : "terminal"),
+    m: () => setMore(!more),
+    u: useLikelyLine,
     f: () => setFinding(true),
     l: () => setLarge(!large),
     Escape: () => (finding ? setFinding(false) : setLarge(false)),
@@ -111,6 +151,11 @@ export function WatchedBoot({
     <div className={`${styles.boot} ${large ? styles.large : ""}`}>
       <div className={styles.placket}>
         <StandingPlacket stages={boot.placket} onLine={show} lies />
+        {boot.goodOf && (
+          <p className={`quiet ${styles.basis}`}>
+            Usual times: {boot.goodBoots} good {boot.goodBoots === 1 ? "boot" : "boots"} of {boot.goodOf}.
+          </p>
+        )}
       </div>
       <div className={styles.bench}>
         <div className={styles.head}>
@@ -122,8 +167,9 @@ export function WatchedBoot({
             {boot.nowSeconds !== null && (
               <span className={styles.since}>
                 {" "}
-                <span className="time">{clock(boot.nowSeconds)}</span> since{" "}
-                {simulated || boot.powerMarked ? "power" : "the console was opened"}
+                <span className="time">{clock(boot.nowSeconds)}</span>
+                {boot.since &&
+                  ` since ${boot.since === "first-byte" && boot.byteCount === 0 ? "the console was opened" : sinceNames[boot.since]}`}
               </span>
             )}
             <span className={styles.origin}>
@@ -137,7 +183,9 @@ export function WatchedBoot({
             simulated={simulated}
             ending={end.isPending}
             wrap={wrap}
+            shown={shown}
             large={large}
+            sound={sounding === "on"}
             marked={marked}
             evidenceLines={evidenceLines}
             onShow={show}
@@ -146,7 +194,10 @@ export function WatchedBoot({
             attempts={attempts}
             onFind={() => setFinding(!finding)}
             onWrap={turnWrap}
+            onShown={setShown}
             onLarge={() => setLarge(!large)}
+            onSound={() => setSounding(sounding === "on" ? "off" : "on")}
+            onReplay={replay}
             onOther={onOther}
             onNewest={onNewest}
             onEnd={() => end.mutate(boot.id)}
@@ -166,20 +217,59 @@ export function WatchedBoot({
           />
         )}
         <ProblemNote error={boot.waiting} />
-        <ConsoleView
-          bootId={boot.id}
-          total={boot.lineCount}
-          evidence={evidence}
-          goTo={goTo}
-          live={boot.live}
-          wrap={wrap}
-          words={finding ? words : ""}
-          marked={marked}
-          onMark={setMarked}
-          row={large ? 24 : 18}
-        />
+        <PortOfPage boot={boot} />
+        {boot.hint && (
+          <div className={styles.hint} role="status">
+            <span>{boot.hint.says}</span>
+            {likelyLine && (
+              <Button variant="outline-secondary" size="sm" disabled={setLine.isPending} onClick={useLikelyLine}>
+                Read at {likelyLine.speed} {likelyLine.frame} <kbd>u</kbd>
+              </Button>
+            )}
+          </div>
+        )}
+        {boot.typing && (boot.live || boot.typing.state !== "waiting") && (
+          <div className={styles.hint} role="status">
+            <span>
+              <strong>{boot.typing.name}</strong>: {boot.typing.says}
+              {boot.typing.share !== null && boot.typing.state === "waiting" && ` ${percent(boot.typing.share)}`}
+            </span>
+            {boot.typing.state === "waiting" && (
+              <Button variant="outline-secondary" size="sm" onClick={() => endTyping.mutate(undefined)}>
+                End it
+              </Button>
+            )}
+          </div>
+        )}
+        {shown === "terminal" ? (
+          <Suspense fallback={<p aria-busy="true" />}>
+            <TerminalView
+              boot={boot}
+              large={large}
+              onLeave={() => {
+                setShown("lines");
+                setTimeout(() => document.querySelector<HTMLElement>('[aria-label="Console"]')?.focus());
+              }}
+            />
+          </Suspense>
+        ) : (
+          <ConsoleView
+            bootId={boot.id}
+            raw={shown === "raw"}
+            total={boot.lineCount}
+            evidence={evidence}
+            goTo={goTo}
+            live={boot.live}
+            wrap={wrap}
+            words={finding ? words : ""}
+            marked={marked}
+            onMark={setMarked}
+            row={large ? 24 : 18}
+          />
+        )}
         <BootHands
           boot={boot}
+          model={view.model}
           simulated={simulated}
           applied={applied}
           busy={end.isPending || start.isPending || mark.isPending}
@@ -187,21 +277,16 @@ export function WatchedBoot({
           marking={marking}
           onMarking={setMarking}
           onSeen={(what) => note.mutate(what)}
+          more={more}
+          onMore={() => setMore(!more)}
         />
-        <ProblemNote error={end.error ?? start.error ?? note.error ?? mark.error} />
+        <ProblemNote error={end.error ?? start.error ?? note.error ?? mark.error ?? setLine.error ?? endTyping.error} />
         <div className={styles.below}>
-          <SilenceMeter boot={boot} received={received} />
+          <SilenceMeter boot={boot} quiet={quiet} />
           {boot.endedWhy && !boot.live && <p className="quiet">{boot.endedWhy}</p>}
-          {boot.notes.length > 0 && (
-            <ul className={styles.notes} aria-label="What was seen">
-              {boot.notes.map((n) => (
-                <li key={n.milliseconds + n.text}>
-                  <span className="time">{clock(n.milliseconds / 1000)}</span> {n.text}
-                </li>
-              ))}
-            </ul>
-          )}
+          {boot.events.length > 0 && <BootEvents events={boot.events} />}
         </div>
+        <Suspense>{more && <MoreHands view={view} boot={boot} />}</Suspense>
       </div>
     </div>
   );

@@ -9,21 +9,21 @@ const linesOfPage = 400;
 const restMilliseconds = 70;
 
 /** The query of one page of console lines; a whole page never changes, the last one is asked for again when the boot changes. */
-const linesQuery = (id: string, page: number, total: number) => {
+const linesQuery = (id: string, page: number, total: number, raw = false) => {
   const from = page * linesOfPage + 1;
   return {
-    queryKey: ["lines", id, page],
+    queryKey: ["lines", id, page, raw],
     queryFn: () =>
-      answer(GET("/api/boots/{id}/lines", { params: { path: { id }, query: { from, count: linesOfPage } } })),
+      answer(GET("/api/boots/{id}/lines", { params: { path: { id }, query: { from, count: linesOfPage, raw } } })),
     staleTime: total >= from + linesOfPage ? Infinity : 0,
     gcTime: 30_000,
   };
 };
 
 /** The lines of some pages as far as they have arrived; only wanted pages are asked for. */
-function useLinesOfPages(id: string, pages: number[], total: number, wanted: (page: number) => boolean) {
+function useLinesOfPages(id: string, pages: number[], total: number, wanted: (page: number) => boolean, raw = false) {
   const loaded = useQueries({
-    queries: pages.map((page) => ({ ...linesQuery(id, page, total), enabled: wanted(page) })),
+    queries: pages.map((page) => ({ ...linesQuery(id, page, total, raw), enabled: wanted(page) })),
   });
   const lines = new Map<number, LineView>();
   for (const page of loaded) for (const line of page.data?.lines ?? []) lines.set(line.number, line);
@@ -31,7 +31,7 @@ function useLinesOfPages(id: string, pages: number[], total: number, wanted: (pa
 }
 
 /** Some lines of a log by their numbers, as far as they have arrived. */
-export function useLines(id: string, first: number, last: number, total: number): Map<number, LineView> {
+export function useLines(id: string, first: number, last: number, total: number, raw = false): Map<number, LineView> {
   const from = Math.max(0, Math.floor((first - 1) / linesOfPage));
   const to = Math.max(from, Math.floor((Math.max(1, last) - 1) / linesOfPage));
   const [rested, setRested] = useState({ from, to });
@@ -41,7 +41,7 @@ export function useLines(id: string, first: number, last: number, total: number)
   }, [from, to]);
   const pages: number[] = [];
   for (let page = from; page <= to; page++) pages.push(page);
-  return useLinesOfPages(id, pages, total, (page) => page >= rested.from && page <= rested.to);
+  return useLinesOfPages(id, pages, total, (page) => page >= rested.from && page <= rested.to, raw);
 }
 
 /** Single lines of a log by their numbers, as far as they have arrived. */

@@ -5,6 +5,7 @@ import { useAnswerCheck, useMends } from "./queries";
 import { useCorrect } from "../shared/queries";
 import { percent } from "../shared/words";
 import { CorrectForm } from "./CorrectForm";
+import { LedTo } from "./LedTo";
 import styles from "./Diagnose.module.css";
 import { linesOf, saysWithoutLine } from "./provingLines";
 import { ProvingLines } from "./ProvingLines";
@@ -47,6 +48,7 @@ export function CauseItem({
       <span className={styles.share}>{percent(cause.probability)}</span>
       <div className={styles.body}>
         <h2>{cause.name}</h2>
+        {cause.state === "confirmed" && <p className="chosen">{cause.stateSays}</p>}
         {cause.answer && (
           <p className="quiet">
             {found[cause.answer]}{" "}
@@ -72,6 +74,7 @@ export function CauseItem({
             onPoint={onPoint}
           />
         )}
+        <LedTo cause={cause} boardId={boardId} bootId={boot.id} />
         {(against.length > 0 || againstWithout.length > 0) && (
           <details className={styles.against}>
             <summary>What speaks against it</summary>

@@ -8,9 +8,13 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useBoot } from "../consoles/queries";
 import { useDiagnosis } from "./queries";
 import { RemovedList } from "../shared/RemovedList";
+import { BesideGood } from "./BesideGood";
 import { CauseItem } from "./CauseItem";
 import styles from "./Diagnose.module.css";
+import { NewToMe } from "./NewToMe";
+import { MendInOrder } from "./MendInOrder";
 import { linesOf } from "./provingLines";
+import { WithoutLog } from "./WithoutLog";
 
 /** From this width on the console stands beside the causes. */
 const roomForConsole = 1500;
@@ -23,10 +27,13 @@ export default function DiagnosePage({ view }: { view: BoardView }) {
   const diagnosis = useDiagnosis(bootId);
   if (!bootId)
     return (
-      <p className="lead">
-        There is no boot to judge yet. What stops a board is read from its console log:{" "}
-        <Link to={`/boards/${view.board.id}/boot`}>boot it first, or drop a log</Link>.
-      </p>
+      <>
+        <p className="lead">
+          There is no boot to judge yet. What stops a board is read from its console log:{" "}
+          <Link to={`/boards/${view.board.id}/boot`}>boot it first, or drop a log</Link>.
+        </p>
+        <WithoutLog boardId={view.board.id} />
+      </>
     );
   if (boot.error ?? diagnosis.error) return <ProblemNote error={boot.error ?? diagnosis.error} />;
   if (!boot.data || !diagnosis.data) return <p aria-busy="true">Reading the log.</p>;
@@ -68,6 +75,7 @@ function Diagnosed({
         {boot.live && !boot.settled && (
           <p role="status">It is still booting; what stands here is of this moment only.</p>
         )}
+        <MendInOrder diagnosis={diagnosis} />
         <ol className={styles.list} aria-label="Causes, the likeliest first">
           {causes.map((cause, i) => (
             <CauseItem
@@ -81,6 +89,9 @@ function Diagnosed({
             />
           ))}
         </ol>
+        {diagnosis.newToMe && <NewToMe boot={boot} part={diagnosis.newToMe} />}
+        {boot.byteCount === 0 && <WithoutLog boardId={view.board.id} />}
+        {boot.outcome !== "reached-login" && <BesideGood boot={boot} />}
         <CardChanges view={view} />
         <RemovedList kinds={["correction"]} />
         {harmless.length > 0 && (

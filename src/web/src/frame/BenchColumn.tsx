@@ -15,12 +15,14 @@ export function BenchColumn({
   onFold,
   onFind,
   onKeys,
+  onShare,
 }: {
   folded: boolean;
   /** Folds or opens it for good; null where there is nothing to fold. */
   onFold: (() => void) | null;
   onFind: () => void;
   onKeys: () => void;
+  onShare: () => void;
 }) {
   const bench = useBench();
   const shelves = useShelves();
@@ -132,6 +134,9 @@ export function BenchColumn({
             }}
           >
             {other === "dark" ? "Dark" : "Light"} theme
+          </button>
+          <button type="button" onClick={onShare}>
+            On another device
           </button>
           {onFold && (
             <button type="button" className={styles.fold} onClick={onFold}>

@@ -15,6 +15,11 @@ const keys: [string, string][] = [
   ["Home, End", "in Boot: first and last line"],
   ["f", "in Boot: find in this log"],
   ["w", "in Boot: wrap long lines, or scroll them sideways"],
+  ["r", "in Boot: every control character, or the lines"],
+  ["v", "in Boot: the terminal, or the lines; shift+Esc leaves it"],
+  ["m", "in Boot: more for the hands: log in, paste slowly, sequences, the line"],
+  ["u", "in Boot: use the speed that reads what arrives"],
+  ["o", "open the adapter that was plugged in just now"],
   ["l", "in Boot: large, readable across the room"],
   ["?", "this list"],
 ];

@@ -1,6 +1,6 @@
 import { Fragment, useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import { useLocation } from "react-router";
+import { Link, useLocation } from "react-router";
 import styles from "./ListPage.module.css";
 import { ProblemNote } from "./ProblemNote";
 import { useRemove, useRestore } from "./queries";
@@ -39,6 +39,7 @@ export function ListPage<T extends { id: string }>({
   details,
   removable,
   downloads,
+  pair,
   removedKinds,
 }: {
   title: string;
@@ -59,6 +60,8 @@ export function ListPage<T extends { id: string }>({
   /** The kind to remove it as, or null where it cannot be removed. */
   removable?: (row: T) => RemovedKind | null;
   downloads?: RowAction<T>[];
+  /** Where two that are chosen are laid beside each other. */
+  pair?: { name: string; of: (a: T, b: T) => string };
   removedKinds?: RemovedKind[];
 }) {
   const { hash } = useLocation();
@@ -101,8 +104,10 @@ export function ListPage<T extends { id: string }>({
     setChosen(new Set(picked.map((r) => r.id).filter((id) => !gone.some((g) => g.id === id))));
   };
   const takeBack = async () => {
-    for (const thing of taken) await restore.mutateAsync(thing).catch(() => undefined);
-    setTaken([]);
+    const back = taken;
+    for (const thing of back) await restore.mutateAsync(thing).catch(() => undefined);
+    // What was removed in the meantime stays to be taken back.
+    setTaken((now) => (now === back ? [] : now));
   };
   return (
     <main className="page wide" id="page">
@@ -133,6 +138,9 @@ export function ListPage<T extends { id: string }>({
               {d.name}
             </a>
           ))}
+          {pair && picked[0] && picked[1] && picked.length === 2 && (
+            <Link to={pair.of(picked[0], picked[1])}>{pair.name}</Link>
+          )}
           {toRemove.length > 0 && (
             <Button variant="outline-secondary" size="sm" disabled={remove.isPending} onClick={() => void removeAll()}>
               Remove {toRemove.length === picked.length ? (picked.length === 1 ? "it" : "them") : toRemove.length}

@@ -1,8 +1,8 @@
-import { HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { answer, DELETE, GET, POST, PUT } from "./api";
 import type { Correction } from "./api";
+import { hub, startHub } from "./hub";
 
 export const useBench = () => useQuery({ queryKey: ["bench"], queryFn: () => answer(GET("/api/bench")) });
 
@@ -28,17 +28,15 @@ export const useBoard = (id: string) =>
 export function useLiveBench() {
   const queries = useQueryClient();
   useEffect(() => {
-    const hub = new HubConnectionBuilder()
-      .withUrl("/hub")
-      .withAutomaticReconnect([0, 500, 1000, 2000, 5000, 10000])
-      .configureLogging(LogLevel.None)
-      .build();
     const boots = new Set<string>();
     const boards = new Set<string>();
-    hub.on("bootChanged", (boardId: string | null, bootId: string) => {
+    const changed = (boardId: string | null, bootId: string) => {
       boots.add(bootId);
       if (boardId) boards.add(boardId);
-    });
+    };
+    const portsChanged = () => void queries.invalidateQueries({ queryKey: ["ports"] });
+    hub.on("bootChanged", changed);
+    hub.on("portsChanged", portsChanged);
     // Changes come faster than pages are drawn: what changed is asked for once the answer before has arrived.
     const console = setInterval(() => {
       for (const bootId of boots) {
@@ -57,11 +55,12 @@ export function useLiveBench() {
       void queries.invalidateQueries({ queryKey: ["boots"] });
     }, 500);
     hub.onreconnected(() => void queries.invalidateQueries());
-    const started = hub.start().catch(() => undefined);
+    void startHub();
     return () => {
       clearInterval(console);
       clearInterval(bench);
-      void started.then(() => hub.stop());
+      hub.off("bootChanged", changed);
+      hub.off("portsChanged", portsChanged);
     };
   }, [queries]);
 }

@@ -1,18 +1,12 @@
-import { useEffect, useRef } from "react";
-import { useLocation, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 
-/** Remembers where the person is; what is given back goes somewhere once an answer is there, unless the person has gone elsewhere meanwhile. */
+/** Remembers where the person is; what is given back goes somewhere once an answer is there, unless the person has gone elsewhere meanwhile. The address tells at once where that is; the page that belongs to it may still be on its way. */
 export function useLateGo() {
   const go = useNavigate();
-  const location = useLocation();
-  const now = useRef(location.pathname);
-  useEffect(() => {
-    now.current = location.pathname;
-  }, [location.pathname]);
   return () => {
-    const from = now.current;
+    const from = window.location.pathname;
     return (to: string) => {
-      if (now.current === from) void go(to);
+      if (window.location.pathname === from) void go(to);
     };
   };
 }

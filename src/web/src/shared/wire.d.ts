@@ -1407,7 +1407,9 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    real?: boolean;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -1495,45 +1497,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boards/{id}/logs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: {
-            parameters: {
-                query?: {
-                    name?: string;
-                };
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["BootView"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/boots": {
         parameters: {
             query?: never;
@@ -1600,80 +1563,6 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/boots/{id}/log": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/boots/{id}/typed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["Typed"];
-                };
-            };
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
         delete?: never;
         options?: never;
         head?: never;
@@ -1799,6 +1688,617 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Typed"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/pasted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PasteInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LineInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/wires": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WiresInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/break": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/loader-stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/login": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LoginInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PasswordInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/typing/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: number;
+                    most?: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/port": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PagePort"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/received": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query: {
+                    from: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": components["schemas"]["Stream"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PagePort"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sequence"][];
+                    };
+                };
+            };
+        };
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Sequence"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sequence"][];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/sequences/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sequence"][];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/sequences/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boots/{id}/lines": {
         parameters: {
             query?: never;
@@ -1811,6 +2311,7 @@ export interface paths {
                 query?: {
                     from?: number;
                     count?: number;
+                    raw?: boolean;
                 };
                 header?: never;
                 path: {
@@ -1866,6 +2367,243 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["FoundLines"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/logs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: {
+                    name?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/logs/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "multipart/form-data": {
+                        files: components["schemas"]["IFormFileCollection"];
+                    };
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    form?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{left}/beside/{right}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    left: string;
+                    right: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AlignedLogs"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logs/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query: {
+                    ids: string;
+                    form?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logs/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query: {
+                    text: string;
+                    board?: string;
+                    model?: string;
+                    revision?: string;
+                    image?: string;
+                    outcome?: components["schemas"]["Outcome"];
+                    stage?: components["schemas"]["Stage"];
+                    cause?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FoundLogs"];
                     };
                 };
             };
@@ -2035,6 +2773,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BesideGood"];
+                    };
+                };
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -2064,6 +2846,286 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RuleState"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RuleTry"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RuleTried"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/own/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["OwnRule"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RuleSwitch"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/own.yaml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/yaml": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RuleFile"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/triage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TriageInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TriageView"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3186,6 +4248,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/share": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShareView"];
+                    };
+                };
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3210,6 +4314,26 @@ export interface components {
             name: string;
             colour: null | string;
             carries: string;
+        };
+        AlignedLogs: {
+            runs: components["schemas"]["AlignedRun"][];
+            /** Format: int32 */
+            leftTotal: number;
+            /** Format: int32 */
+            rightTotal: number;
+            /** Format: int32 */
+            firstParting: null | number;
+        };
+        AlignedRun: {
+            same: boolean;
+            /** Format: int32 */
+            leftFrom: number;
+            /** Format: int32 */
+            leftCount: number;
+            /** Format: int32 */
+            rightFrom: number;
+            /** Format: int32 */
+            rightCount: number;
         };
         AnswerInput: {
             answer: null | components["schemas"]["CheckAnswer"];
@@ -3255,9 +4379,18 @@ export interface components {
             lastLine: number;
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
+            stages: components["schemas"]["StageReached"][];
         };
         /** @enum {unknown} */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
+        BesideGood: {
+            bootId: null | string;
+            boardId: null | string;
+            /** Format: int32 */
+            number: null | number;
+            of: string;
+            compared: components["schemas"]["Compared"];
+        };
         Board: {
             id: string;
             nickname: string;
@@ -3359,6 +4492,7 @@ export interface components {
             /** Format: double */
             seconds: null | number;
             live: boolean;
+            simulated: boolean;
             next: components["schemas"]["NextThing"];
         };
         BoardView: {
@@ -3385,11 +4519,6 @@ export interface components {
         };
         /** @enum {unknown} */
         BoardWaits: "look" | "keep" | "boot" | "time" | "card" | "nothing";
-        BootNote: {
-            /** Format: int32 */
-            milliseconds: number;
-            text: string;
-        };
         BootRow: {
             id: string;
             boardId: string;
@@ -3401,11 +4530,20 @@ export interface components {
             startedAt: string;
             word: string;
             topCause: null | string;
+            modelId: string;
+            revisionId: string;
+            imageId: null | string;
+            outcome: null | components["schemas"]["Outcome"];
+            lastStage: null | components["schemas"]["Stage"];
         };
         BootStart: {
             source: string;
             /** Format: int32 */
             speed: null | number;
+            frame?: null | string;
+            flow?: null | components["schemas"]["FlowControl"];
+            /** Format: double */
+            pace?: null | number;
         };
         BootSwitch: {
             where: string;
@@ -3434,16 +4572,20 @@ export interface components {
             lineCount: number;
             /** Format: double */
             nowSeconds: null | number;
-            /** Format: double */
-            quietSeconds: null | number;
-            /** Format: double */
-            usualQuietSeconds: null | number;
+            quiet: null | components["schemas"]["QuietView"];
             /** Format: int32 */
             goodBoots: number;
+            goodOf: null | string;
             endedWhy: null | string;
             waiting: null | components["schemas"]["Problem"];
-            notes: components["schemas"]["BootNote"][];
-            powerMarked: boolean;
+            events: components["schemas"]["EventView"][];
+            since: null | components["schemas"]["TimeOrigin"];
+            line: null | components["schemas"]["LineSettings"];
+            hint: null | components["schemas"]["LineHint"];
+            typing: null | components["schemas"]["TypingState"];
+            prompt: string;
+            asksForSecret: boolean;
+            readByPage: boolean;
         };
         CapturePort: {
             path: string;
@@ -3581,6 +4723,11 @@ export interface components {
             parts: components["schemas"]["FedPart"][];
             codes: components["schemas"]["RevisionScheme"][];
         };
+        /**
+         * @default open
+         * @enum {unknown}
+         */
+        CauseState: "open" | "confirmed" | "refuted";
         /** @enum {unknown} */
         Change: "same" | "removed" | "added";
         ChangeView: {
@@ -3660,6 +4807,16 @@ export interface components {
             colour: null | string;
             bold: boolean;
         };
+        Compared: {
+            parting: null | components["schemas"]["Parting"];
+            new: components["schemas"]["LineOf"][];
+            missing: components["schemas"]["LineOf"][];
+            /** Format: int32 */
+            newCount: number;
+            /** Format: int32 */
+            missingCount: number;
+            slower: components["schemas"]["SlowerStage"][];
+        };
         Connected: {
             /** Format: int32 */
             cardGb: null | number;
@@ -3677,6 +4834,12 @@ export interface components {
             logBytes: null | number;
             supply: components["schemas"]["SupplyVerdict"];
             beforePower: components["schemas"]["PowerStep"][];
+        };
+        Consequence: {
+            /** Format: int32 */
+            line: number;
+            text: string;
+            name: null | string;
         };
         ConsoleAdapter: {
             id: string;
@@ -3732,6 +4895,8 @@ export interface components {
             harmless: components["schemas"]["HarmlessLine"][];
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
+            newToMe?: null | components["schemas"]["Novelty"];
+            mendInOrder?: null | string[];
         };
         DownloadedFile: {
             path: string;
@@ -3793,6 +4958,14 @@ export interface components {
             name: string;
             content: string;
             boardId?: null | string;
+        };
+        /** @enum {unknown} */
+        EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence";
+        EventView: {
+            /** Format: double */
+            seconds: number;
+            kind: components["schemas"]["EventKind"];
+            text: string;
         };
         EvidenceLine: {
             /** Format: int32 */
@@ -3928,8 +5101,20 @@ export interface components {
             gateway: null | string;
             nameServers: string[];
         };
+        /**
+         * @default none
+         * @enum {unknown}
+         */
+        FlowControl: "none" | "hardware" | "software";
         FolderInput: {
             path: string;
+        };
+        FoundLine: {
+            /** Format: int32 */
+            number: number;
+            text: string;
+            before: null | string;
+            after: null | string;
         };
         FoundLines: {
             /** Format: int32 */
@@ -3941,12 +5126,28 @@ export interface components {
             /** Format: int64 */
             atBytes: number;
         };
+        FoundLog: {
+            id: string;
+            boardId: string;
+            /** Format: int32 */
+            number: number;
+            /** Format: date-time */
+            startedAt: string;
+            lines: components["schemas"]["FoundLine"][];
+        };
+        FoundLogs: {
+            logs: components["schemas"]["FoundLog"][];
+            more: boolean;
+        };
         HarmlessLine: {
             /** Format: int32 */
             line: number;
             text: string;
             why: string;
         };
+        /** Format: binary */
+        IFormFile: string;
+        IFormFileCollection: components["schemas"]["IFormFile"][];
         Identified: {
             candidates: components["schemas"]["BoardCandidate"][];
             /** Format: double */
@@ -4118,6 +5319,39 @@ export interface components {
             meaning: null | string;
             colour?: null | string;
         };
+        LineHint: {
+            kind: string;
+            says: string;
+            settings: null | components["schemas"]["LineSettings"];
+        };
+        LineInput: {
+            /** Format: int32 */
+            speed: number;
+            frame: string;
+            flow: components["schemas"]["FlowControl"];
+        };
+        LineOf: {
+            /** Format: int32 */
+            line: number;
+            text: string;
+        };
+        LineSettings: {
+            /** Format: int32 */
+            speed: number;
+            /**
+             * Format: int32
+             * @default 8
+             */
+            dataBits: number;
+            parity?: components["schemas"]["Parity"];
+            /**
+             * Format: int32
+             * @default 1
+             */
+            stopBits: number;
+            flow?: components["schemas"]["FlowControl"];
+            frame?: null | string;
+        };
         LineView: {
             /** Format: int32 */
             number: number;
@@ -4135,6 +5369,10 @@ export interface components {
         LinkResult: "passed" | "failed" | "cannot-tell";
         /** @enum {unknown} */
         LoaderConfig: "none" | "key-value" | "extlinux" | "environment" | "grub" | "entries" | null;
+        LoginInput: {
+            user: string;
+            password: string;
+        };
         LookAnswer: {
             answer: string;
             boards: string[];
@@ -4227,12 +5465,62 @@ export interface components {
         NoteInput: {
             text: string;
         };
+        NovelLine: {
+            /** Format: int32 */
+            line: number;
+            text: string;
+        };
+        Novelty: {
+            /** Format: int32 */
+            lines: number;
+            /** Format: int32 */
+            novel: number;
+            first: components["schemas"]["NovelLine"][];
+            isNew?: boolean;
+        };
+        ObservationRow: {
+            name: string;
+            observes: string;
+            regex: null | string;
+            not: null | string;
+            says: null | string;
+            against: boolean;
+            /** Format: double */
+            weight: number;
+            /** Format: int32 */
+            with: null | number;
+            /** Format: int32 */
+            without: null | number;
+            off: boolean;
+            ownId: null | string;
+        };
         /** @enum {unknown} */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
         OverlayRow: {
             source: string;
             file: string;
         };
+        OwnRule: {
+            id: string;
+            causeId: string;
+            find: string;
+            regex: null | string;
+            not: null | string;
+            /** Format: double */
+            weight: number;
+            against: boolean;
+            says: null | string;
+        };
+        PagePort: {
+            line: components["schemas"]["LineSettings"];
+            /** Format: int64 */
+            received: number;
+        };
+        /**
+         * @default none
+         * @enum {unknown}
+         */
+        Parity: "none" | "even" | "odd";
         PartAdded: {
             kind: string;
             id: string;
@@ -4252,6 +5540,21 @@ export interface components {
             /** Format: int32 */
             maxSpeed: null | number;
             usb?: null | string;
+        };
+        Parting: {
+            here: null | components["schemas"]["LineOf"];
+            there: null | components["schemas"]["LineOf"];
+        };
+        PasswordInput: {
+            old: string;
+            new: string;
+        };
+        PasteInput: {
+            text: string;
+            /** Format: int32 */
+            characterPause: number;
+            /** Format: int32 */
+            linePause: number;
         };
         PhotoWords: {
             says: string;
@@ -4274,6 +5577,9 @@ export interface components {
             boardId: null | string;
             adapter?: null | string;
             usb?: null | string;
+            byId?: null | string;
+            /** Format: date-time */
+            appeared?: null | string;
         };
         PowerInput: {
             /** Format: double */
@@ -4332,6 +5638,16 @@ export interface components {
             sag?: null | components["schemas"]["SupplySag"];
             onCard?: boolean;
         };
+        QuietView: {
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            usualSeconds: null | number;
+            basis: null | string;
+            /** Format: double */
+            worrySeconds: null | number;
+            work: null | components["schemas"]["WorkView"];
+        };
         Quirk: {
             text: string;
             source: string;
@@ -4350,6 +5666,9 @@ export interface components {
             correction: null | string;
             caution: null | string;
             answer?: null | components["schemas"]["CheckAnswer"];
+            ledTo?: null | components["schemas"]["Consequence"][];
+            state?: components["schemas"]["CauseState"];
+            stateSays?: null | string;
         };
         Reason: {
             rule: string;
@@ -4414,6 +5733,20 @@ export interface components {
             conditions: components["schemas"]["CodeCondition"][];
             fields: components["schemas"]["CodeField"][];
         };
+        RuleFile: {
+            yaml: string;
+        };
+        RuleHit: {
+            bootId: string;
+            boardId: string;
+            /** Format: int32 */
+            number: number;
+            /** Format: int32 */
+            line: number;
+            text: string;
+            /** Format: int32 */
+            times: number;
+        };
         RuleRow: {
             id: string;
             name: string;
@@ -4421,8 +5754,34 @@ export interface components {
             looksLike: string;
             check: string;
             fix: string;
+            observations: components["schemas"]["ObservationRow"][];
+        };
+        RuleState: {
             /** Format: int32 */
-            observations: number;
+            judged: number;
+            /** Format: int32 */
+            of: number;
+            /** Format: int32 */
+            own: number;
+            /** Format: int32 */
+            off: number;
+            trouble: null | components["schemas"]["Problem"];
+        };
+        RuleSwitch: {
+            name: string;
+            off: boolean;
+        };
+        RuleTried: {
+            hits: components["schemas"]["RuleHit"][];
+            /** Format: int32 */
+            looked: number;
+            /** Format: int32 */
+            of: number;
+        };
+        RuleTry: {
+            find: string;
+            regex: null | string;
+            not: null | string;
         };
         /** @enum {unknown} */
         School: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
@@ -4442,6 +5801,24 @@ export interface components {
             look: string;
             answer: string;
         };
+        Sequence: {
+            name: string;
+            steps: components["schemas"]["SequenceStep"][];
+        };
+        /** @enum {unknown} */
+        SequenceState: "waiting" | "done" | "timed-out" | "failed" | "ended";
+        SequenceStep: {
+            waitFor: null | string;
+            send: null | string;
+            /**
+             * Format: int32
+             * @default 30
+             */
+            seconds: number;
+            /** @default false */
+            secret: boolean;
+            failsOn?: null | string;
+        };
         SettingRow: {
             name: string;
             value: null | string;
@@ -4449,6 +5826,13 @@ export interface components {
             source: string;
             /** Format: int32 */
             line?: null | number;
+        };
+        ShareView: {
+            url: string;
+            key: string;
+            svg: string;
+            says: string;
+            fingerprint: null | string;
         };
         Shelves: {
             /** Format: int32 */
@@ -4480,8 +5864,22 @@ export interface components {
             name: string;
             setup: components["schemas"]["SimulatedCardSetup"];
         };
+        SlowerStage: {
+            stage: components["schemas"]["Stage"];
+            /** Format: double */
+            here: number;
+            /** Format: double */
+            there: number;
+        };
         /** @enum {unknown} */
         Stage: "power" | "first-loader" | "second-loader" | "kernel" | "root" | "services" | "login" | "network";
+        StageReached: {
+            stage: components["schemas"]["Stage"];
+            /** Format: int32 */
+            line: number;
+            /** Format: int32 */
+            milliseconds: null | number;
+        };
         StageTime: {
             stage: components["schemas"]["Stage"];
             /** Format: double */
@@ -4546,6 +5944,8 @@ export interface components {
             change: components["schemas"]["Change"];
             text: string;
         };
+        /** @enum {unknown} */
+        TimeOrigin: "first-byte" | "first-loader" | "power" | null;
         ToldFact: {
             field: string;
             value: string;
@@ -4560,8 +5960,56 @@ export interface components {
             /** Format: double */
             fit: number;
         };
+        TriageAsked: {
+            id: string;
+            ask: string;
+            /** Format: int32 */
+            minutes: number;
+            caution: null | string;
+            answers: components["schemas"]["TriageChoice"][];
+        };
+        TriageChoice: {
+            id: string;
+            says: string;
+            then: string;
+            /** Format: double */
+            probability: number;
+        };
+        TriageInput: {
+            answers: {
+                [key: string]: string;
+            };
+            boardId?: null | string;
+        };
+        TriageRow: {
+            id: string;
+            name: string;
+            /** Format: double */
+            probability: number;
+            fix: null | string;
+            caution: null | string;
+        };
+        TriageSaid: {
+            id: string;
+            ask: string;
+            says: string;
+        };
+        TriageView: {
+            causes: components["schemas"]["TriageRow"][];
+            next: null | components["schemas"]["TriageAsked"];
+            said: components["schemas"]["TriageSaid"][];
+            known: string[];
+            lights: string[];
+        };
         Typed: {
             text: string;
+        };
+        TypingState: {
+            name: string;
+            state: components["schemas"]["SequenceState"];
+            says: string;
+            /** Format: double */
+            share: null | number;
         };
         UploadInput: {
             name: string;
@@ -4610,6 +6058,10 @@ export interface components {
             key: string;
             country: string;
         };
+        WiresInput: {
+            dtr: null | boolean;
+            rts: null | boolean;
+        };
         Wiring: {
             refused: null | string;
             measure: null | string;
@@ -4619,6 +6071,14 @@ export interface components {
             adapterPins: components["schemas"]["DrawnPin"][];
             boardPins: components["schemas"]["DrawnPin"][];
             mayBeWired?: boolean;
+        };
+        WorkView: {
+            says: string;
+            /** Format: int32 */
+            line: number;
+            /** Format: int32 */
+            usualSeconds: number;
+            keepPower: boolean;
         };
         WorkingSettings: {
             format: string;

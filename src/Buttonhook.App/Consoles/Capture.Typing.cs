@@ -1,0 +1,248 @@
+using System.Text;
+using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
+
+namespace Buttonhook.App.Consoles;
+
+/// <summary>What is typed by itself at the moment.</summary>
+/// <param name="Name">Paste, or the name of the sequence.</param>
+/// <param name="State">waiting, done, timed-out, failed, ended.</param>
+/// <param name="Share">How much of a paste is typed, 0 to 1; null of a sequence.</param>
+public sealed record TypingState(string Name, SequenceState State, string Says, double? Share);
+
+// What goes to the board: keys, slow pastes, sequences; and whether it is heard.
+public sealed partial class Capture
+{
+    private static readonly TimeSpan Tick = TimeSpan.FromMilliseconds(20);
+    private readonly Lock typing = new();
+    private readonly StringBuilder heard = new();
+    private CancellationTokenSource? typingStop;
+    private string unfinished = "";
+    private long secretAt = -1;
+    private int? echoExpectedAt;
+    private int? lastHeard;
+
+    /// <summary>What is typed by itself, or was last; null for nothing.</summary>
+    public TypingState? Typing { get; private set; }
+
+    /// <summary>Whether a line that was typed at a prompt brought no echo.</summary>
+    public bool BringsNoEcho =>
+        echoExpectedAt is { } at && !(lastHeard >= at) && lostAt is null && source.Now - at > LineHint.EchoWithin && storedBytes > 0;
+
+    /// <summary>Hears what was read, for who waits for a text.</summary>
+    private void Hear(JournalEntry entry)
+    {
+        if (entry.Event is not null || entry.Piece.Bytes.Length == 0)
+            return;
+        lastHeard = entry.Milliseconds;
+        lock (Reader)
+            unfinished = EndOf(Reader.Log.Newest(LongestPrompt));
+        lock (heard)
+        {
+            if (Typing is not { State: SequenceState.Waiting, Share: null })
+                return;
+            var rest = entry.Piece.Bytes.AsSpan();
+            for (var end = rest.IndexOf((byte)'\n'); end >= 0; end = rest.IndexOf((byte)'\n'))
+            {
+                heard.Append(LineText.Clean(rest[..end])).Append('\n');
+                rest = rest[(end + 1)..];
+            }
+            heard.Append(LineText.Clean(rest));
+        }
+    }
+
+    /// <summary>No prompt is longer, in bytes; a line without an end is not read again and again.</summary>
+    private const int LongestPrompt = 256;
+
+    private static string EndOf(ReadOnlySpan<byte> newest) => LineText.Clean(newest[(newest.LastIndexOf((byte)'\n') + 1)..]);
+
+    /// <summary>The last, unfinished line of the console.</summary>
+    public string Prompt => unfinished;
+
+    /// <summary>Sends typed bytes to the board. What answers a question for a password is not kept.</summary>
+    public Problem? Type(byte[] bytes) => Send(bytes, false);
+
+    private Problem? Send(byte[] bytes, bool secret)
+    {
+        // An echo may be back before the port says that it took the bytes: what is asked, and when, is from before.
+        var (asked, at) = (unfinished, source.Now);
+        if (source.Type(bytes) is { } problem)
+            return problem;
+        Journal(bytes, asked, at, secret);
+        return null;
+    }
+
+    /// <summary>Puts what was typed into the journal, but for a secret.</summary>
+    /// <param name="asked">The unfinished line that it was the answer to.</param>
+    /// <param name="at">When it was typed, in milliseconds from the begin.</param>
+    private void Journal(byte[] bytes, string asked, int at, bool secret)
+    {
+        var asksForSecret = Prompts.AsksForSecret(asked);
+        var asksForLogin = Prompts.AsksForLogin(asked);
+        var end = bytes.AsSpan().IndexOfAny((byte)'\r', (byte)'\n');
+        // What stands behind the name in one go is the password.
+        var kept =
+            secret || asksForSecret ? 0
+            : asksForLogin && end >= 0 ? end + 1
+            : bytes.Length;
+        if (kept > 0)
+            Note(new(at, EventKind.Typed, Shown(bytes[..kept]), null, bytes[..kept]));
+        Hide(bytes.Length - kept);
+        // A prompt echoes; a board at work does not. The oldest line without an answer counts.
+        if (Prompts.Echoes(asked) && !(echoExpectedAt > lastHeard))
+            echoExpectedAt = at;
+    }
+
+    private void Hide(int bytes)
+    {
+        // Key by key at one prompt is one secret.
+        var at = storedBytes;
+        if (bytes > 0 && Interlocked.Exchange(ref secretAt, at) != at)
+            Note(new(source.Now, EventKind.Secret, "A secret was typed; it is not kept"));
+    }
+
+    private static string Shown(byte[] bytes) =>
+        LineText.Signs(bytes.AsSpan(0, Math.Min(bytes.Length, 200))) + (bytes.Length > 200 ? " …" : "");
+
+    /// <summary>Types a text slowly, for loaders that lose what comes too fast; it goes on by itself and can be ended.</summary>
+    /// <param name="characterPause">Milliseconds behind each character, 0 to 1000.</param>
+    /// <param name="linePause">Milliseconds behind each line, 0 to 10,000.</param>
+    public Problem? Paste(string text, int characterPause, int linePause)
+    {
+        if (Begin(new("Paste", SequenceState.Waiting, "Types.", 0)) is not { } stop)
+            return Busy();
+        _ = Task.Run(async () =>
+        {
+            var lines = text.ReplaceLineEndings("\r").Split('\r');
+            long done = 0;
+            try
+            {
+                for (var n = 0; n < lines.Length; n++)
+                {
+                    var line = Encoding.UTF8.GetBytes(n < lines.Length - 1 ? lines[n] + "\r" : lines[n]);
+                    if (line.Length == 0)
+                        continue;
+                    if (await Typed(line, characterPause, stop.Token) is { } problem)
+                    {
+                        Finish(stop, SequenceState.Failed, problem.ToString());
+                        return;
+                    }
+                    done += lines[n].Length + 1;
+                    Typing = new(
+                        "Paste",
+                        SequenceState.Waiting,
+                        $"Line {n + 1} of {lines.Length}.",
+                        Math.Min(1, done / (double)Math.Max(1, text.Length))
+                    );
+                    changed(this);
+                    if (n < lines.Length - 1)
+                        await Task.Delay(linePause, stop.Token);
+                }
+                Finish(stop, SequenceState.Done, "All of it is typed.");
+            }
+            catch (OperationCanceledException)
+            {
+                Finish(stop, SequenceState.Ended, $"Ended by you after {done} of {text.Length} characters.");
+            }
+        });
+        return null;
+    }
+
+    private async Task<Problem?> Typed(byte[] line, int characterPause, CancellationToken stop)
+    {
+        if (characterPause == 0)
+            return Send(line, false);
+        var (asked, at) = (unfinished, source.Now);
+        foreach (var b in line)
+        {
+            if (source.Type([b]) is { } problem)
+                return problem;
+            await Task.Delay(characterPause, stop);
+        }
+        Journal(line, asked, at, false);
+        return null;
+    }
+
+    /// <summary>Runs a sequence; one at a time.</summary>
+    public Problem? Run(SequenceRun run)
+    {
+        if (Begin(new(run.Name, SequenceState.Waiting, run.Says, null)) is not { } stop)
+            return Busy();
+        lock (heard)
+            heard.Clear().Append(unfinished);
+        Note(new(source.Now, EventKind.Sequence, $"{run.Name}: begins"));
+        _ = Task.Run(async () =>
+        {
+            while (run.State == SequenceState.Waiting)
+            {
+                string text;
+                lock (heard)
+                {
+                    text = heard.ToString();
+                    heard.Clear();
+                }
+                if (stop.IsCancellationRequested)
+                    run.End();
+                else if (
+                    run.Advance((int)(Environment.TickCount64 & int.MaxValue), text) is var (bytes, secret)
+                    && Send(bytes, secret) is { } problem
+                )
+                {
+                    Finish(stop, SequenceState.Failed, problem.ToString());
+                    return;
+                }
+                if (Typing?.Says != run.Says && run.State == SequenceState.Waiting)
+                {
+                    Typing = new(run.Name, run.State, run.Says, null);
+                    changed(this);
+                }
+                await Task.Delay(Tick);
+            }
+            Finish(stop, run.State, run.Says);
+        });
+        return null;
+    }
+
+    private CancellationTokenSource? Begin(TypingState state)
+    {
+        lock (typing)
+        {
+            if (typingStop is not null)
+                return null;
+            typingStop = new();
+            Typing = state;
+            changed(this);
+            return typingStop;
+        }
+    }
+
+    private void Finish(CancellationTokenSource stop, SequenceState state, string says)
+    {
+        lock (typing)
+        {
+            if (typingStop == stop)
+                typingStop = null;
+            Typing = Typing! with
+            {
+                State = state,
+                Says = says,
+                Share =
+                    Typing.Share is null ? null
+                    : state == SequenceState.Done ? 1
+                    : Typing.Share,
+            };
+        }
+        Note(new(source.Now, EventKind.Sequence, $"{Typing.Name}: {char.ToLowerInvariant(says[0])}{says[1..].TrimEnd('.')}"));
+        changed(this);
+    }
+
+    private Problem Busy() =>
+        new("One thing is typed at a time.", $"{Typing?.Name} is still being typed.", "Wait until it is over, or end it.");
+
+    /// <summary>Ends what is typed by itself.</summary>
+    public void StopTyping()
+    {
+        lock (typing)
+            typingStop?.Cancel();
+    }
+}

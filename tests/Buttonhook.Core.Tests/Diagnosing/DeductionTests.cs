@@ -1,0 +1,153 @@
+using System.Text;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using FsCheck;
+using FsCheck.Fluent;
+using FsCheck.Xunit;
+using Outcome = Buttonhook.Core.Consoles.Outcome;
+
+namespace Buttonhook.Core.Tests.Diagnosing;
+
+/// <summary>What follows from lines that stand far apart, whatever the loader or system is called.</summary>
+public class DeductionTests
+{
+    private const string Kernel = "[    0.000000] Linux version 6.1.0\n[    0.000000] Kernel command line: root=UUID=1234-abcd ro\n";
+
+    private static Diagnosis Diagnose(string log) => LogDiagnosis.Of(Encoding.UTF8.GetBytes(log), Knowledge.Rules).Diagnosis;
+
+    [Theory]
+    [InlineData("/dev/disk/by-uuid/1234-abcd", "UUID=1234-abcd", true)]
+    [InlineData(@"dev-disk-by\x2duuid-1234\x2dabcd.device", "UUID=1234-abcd", true)]
+    [InlineData("UUID=1234-ABCD", "UUID=1234-abcd", true)]
+    [InlineData("/dev/mmcblk0p2", "/dev/mmcblk0p2", true)]
+    [InlineData("\"/dev/mmcblk0p2\".", "/dev/mmcblk0p2", true)]
+    [InlineData("/dev/mmcblk0p3", "/dev/mmcblk0p2", false)]
+    [InlineData("/dev/disk/by-uuid/0badc…4444-444444444444", "UUID=0badc0de-1111-4222-8333-4444-444444444444", true)]
+    [InlineData("/dev/disk/by-uuid/9999", "UUID=1234-abcd", false)]
+    [InlineData("sd", "sd", false)]
+    public void A_device_is_known_by_any_of_its_names(string device, string root, bool same) =>
+        Assert.Equal(same, Deductions.Same(device, root));
+
+    [Property(MaxTest = 300)]
+    public Property No_name_of_a_device_is_too_odd() =>
+        Prop.ForAll(
+            Gen.Elements("…", "...", "UUID=", "/dev/", "by-uuid/", "\\x2d", ".device", "a", "-", "\"", "")
+                .ArrayOf()
+                .Zip(Gen.Elements("…", "UUID=", "/dev/", "sda", "1", "").ArrayOf())
+                .ToArbitrary(),
+            given => Deductions.Same(string.Concat(given.Item1), string.Concat(given.Item2)) || true
+        );
+
+    [Theory]
+    [InlineData("[    1.234567] words", 1.234567)]
+    [InlineData("[12345.678901] words", 12345.678901)]
+    [InlineData("[    0.0.0000] words", null)]
+    [InlineData("[   0.00000.] words", null)]
+    [InlineData("[    1.23456] words", null)]
+    [InlineData("[     .      ] words", null)]
+    [InlineData("[", null)]
+    public void A_kernels_time_is_read_and_nothing_else(string text, double? seconds) => Assert.Equal(seconds, KernelClock.TimeOf(text));
+
+    [Property(MaxTest = 2000)]
+    public Property No_time_is_too_odd() =>
+        Prop.ForAll(
+            Gen.Elements('[', ']', '.', ' ', '0', '9', 'x').ArrayOf(18).Select(c => "[" + new string(c)).ToArbitrary(),
+            text => KernelClock.TimeOf(text) is null or >= 0
+        );
+
+    [Fact]
+    public void The_missing_device_is_the_root_or_it_is_not()
+    {
+        Assert.Equal(
+            "root-not-found",
+            Diagnose(Kernel + "orchard-init: /dev/disk/by-uuid/1234-abcd does not exist\nsh-5.2# ").Causes[0].Id
+        );
+        Assert.Equal(
+            "fstab-device-missing",
+            Diagnose(
+                Kernel
+                    + "[    2.0] EXT4-fs (vda2): mounted filesystem\n[    3.0] systemd[1]: Detected architecture arm64.\n[ TIME ] Timed out waiting for device /dev/disk/by-uuid/9999.\n[DEPEND] Dependency failed for /srv.\nYou are in emergency mode. After logging in, type x\n"
+            )
+                .Causes[0]
+                .Id
+        );
+    }
+
+    [Fact]
+    public void A_restart_without_a_word_under_an_armed_watchdog_is_that_of_the_watchdog()
+    {
+        var boot = Kernel + "[    2.000000] hedge-wdt: watchdog armed, heartbeat 8 s\n[    6.000000] systemd[1]: Starting.\n";
+        var diagnosis = Diagnose("U-Boot 2024.01\n" + boot + "U-Boot 2024.01\n" + boot + "U-Boot 2024.01\n" + boot);
+        Assert.Equal("watchdog-reset", diagnosis.Causes[0].Id);
+        Assert.Equal(Outcome.Rebooting, diagnosis.Outcome);
+    }
+
+    [Fact]
+    public void Loader_and_kernel_that_name_different_boards_are_told()
+    {
+        var look = Diagnose(
+            "U-Boot 2024.01\nModel: Quillon Quill V\nStarting kernel ...\n[    0.000000] Linux version 6.1.0\n[    0.000000] Machine model: Hedge Board Two\n[    1.0] Kernel panic - not syncing: hedge: no such clock\n"
+        );
+        Assert.Contains(look.Causes, c => c.Id == "dtb-wrong-board" && c.Evidence.Any(e => e.Line == 5));
+    }
+
+    [Theory]
+    [InlineData(
+        "Orchard firmware 1.2\nNo bootable device found. Retrying\nNo bootable device found. Retrying\nNo bootable device found. Retrying\n",
+        "no-boot-medium"
+    )]
+    [InlineData(
+        "barebox 2024.01.0\ncould not open /mnt/disk/boot/zImage: No such file or directory\nbarebox@Hedge:/ ",
+        "boot-files-missing"
+    )]
+    [InlineData("Hedge loader v2.1\nLoading /boot/initrd.img: file not found\nHEDGE> ", "initrd-missing")]
+    [InlineData("Hedge loader v2.1\nunable to load hedge-two.dtb\nHEDGE> ", "dtb-missing")]
+    public void Loaders_that_were_never_met_say_plainly_what_is_wrong(string log, string cause) =>
+        Assert.Equal(cause, Diagnose(log).Causes[0].Id);
+
+    [Fact]
+    public void A_line_with_failed_in_it_does_not_outweigh_a_login_that_was_reached()
+    {
+        var diagnosis = Diagnose(
+            Kernel
+                + "[    1.0] brcm: firmware failed to load hedge.bin\n[    2.0] rcu: INFO: rcu_sched self-detected stall on CPU\nquince login: "
+        );
+        Assert.Equal(RuleBook.None, diagnosis.Causes[0].Id);
+        Assert.Equal(Outcome.ReachedLogin, diagnosis.Outcome);
+    }
+
+    [Fact]
+    public void A_log_whose_lines_were_never_met_says_so_and_keeps_its_confidence_down()
+    {
+        var text = string.Join(
+            '\n',
+            Enumerable.Range('a', 20).Select(c => $"orchid {(char)c}{(char)(c + 1)} opens petal {new string((char)c, 4)}")
+        );
+        var diagnosis = Diagnose(text + "\nsome thing failed\n");
+        Assert.NotNull(diagnosis.NewToMe);
+        Assert.Equal(1, diagnosis.NewToMe.First[0].Line);
+        Assert.Equal(RuleBook.SomethingElse, diagnosis.Causes[0].Id);
+    }
+
+    [Fact]
+    public void What_was_read_with_other_known_lines_is_read_again_also_when_they_are_as_many()
+    {
+        RuleBookIndex With(params (long, int)[] shapes) => new(Knowledge.Rules.Book, null, new KnownShapes(shapes));
+        Assert.Equal(With((1, 2), (3, 4)).Version, With((3, 4), (1, 2)).Version);
+        Assert.NotEqual(With((1, 2), (3, 4)).Version, With((1, 2), (5, 4)).Version);
+        Assert.NotEqual(With((1, 2), (3, 4)).Version, With((1, 2), (3, 5)).Version);
+    }
+
+    [Fact]
+    public void A_line_made_to_be_slow_is_read_in_time_and_found_the_same()
+    {
+        var clock = System.Diagnostics.Stopwatch.StartNew();
+        var scanner = new LineScanner([("aaa", "^(a+)+$", null), ("aaa", "a+b", null)]);
+        var hits = new List<Hit>();
+        scanner.Scan(new string('a', 1900) + "!", 1, hits);
+        scanner.Scan(new string('a', 1900), 2, hits);
+        scanner.Scan(new string('a', 1900) + "b", 3, hits);
+        Assert.Equal([(2, 0), (3, 1)], hits.Select(h => (h.Line, h.Pattern)));
+        Assert.True(clock.Elapsed < TimeSpan.FromSeconds(20));
+    }
+}
