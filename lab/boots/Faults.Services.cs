@@ -86,6 +86,35 @@ internal static partial class Faults
                     : Start(kit, "watering", "/usr/sbin/watering --daemon || { echo Starting watering: FAIL; exit 1; }"),
             }
         );
+        if (kit.Made.EndsWith("cloud", StringComparison.Ordinal))
+            foreach (
+                var (name, data) in new[]
+                {
+                    ("run", "runcmd:\n- [water-the-rows, --now]\n"),
+                    ("packages", "packages:\n- sentinel-drivers\n"),
+                    ("words", "hostname: fallow\n  users: [keeper\n"),
+                }
+            )
+                yield return new(
+                    $"settings-fail-{name}",
+                    "first-boot-script-failed",
+                    [Degraded, Login],
+                    [
+                        "Failed running",
+                        "Failed to (run|install)",
+                        "Failed loading yaml",
+                        "\\.(py|sh)\\[WARNING\\]",
+                        "[Ff]ail.*(runcmd|scripts|package)",
+                    ],
+                    new()
+                    {
+                        InRoot = Seed(data),
+                        Most = 150,
+                        Quiet = 25,
+                        AfterLogin = 25,
+                    },
+                    ["service-failed"]
+                );
         if (systemd)
         {
             yield return new(
@@ -191,6 +220,35 @@ internal static partial class Faults
         );
         if (kit.Machine.Slow > 1)
             yield break;
+        yield return Person(
+            "root-may-not",
+            "root-login-disabled",
+            ["Login incorrect", "locked", "Access denied", "not allowed"],
+            "chroot . passwd -l root",
+            new() { Typing = [new("login: ", "root\r"), new("assword: ", "orchard\r"), new("ncorrect", "")] },
+            "login-refused"
+        );
+        yield return Person(
+            "key-of-an-earlier-board",
+            "host-key-changed",
+            ["REMOTE HOST IDENTIFICATION HAS CHANGED", "Host key verification failed", "Offending"],
+            "mkdir -p root/.ssh run/sshd; echo \"localhost $(cut -d' ' -f1,2 etc/ssh/ssh_host_ed25519_key.pub)\" >root/.ssh/known_hosts; rm -f etc/ssh/ssh_host_ed25519_key*; ssh-keygen -q -t ed25519 -N '' -f etc/ssh/ssh_host_ed25519_key",
+            new() { NoNet = true, Typing = LoggedIn("ssh -o BatchMode=yes localhost") }
+        );
+        yield return new(
+            "disk-of-the-logs-full",
+            "disk-full",
+            [Degraded, Login],
+            ["No space left", "100%", "disk full"],
+            new()
+            {
+                InRoot = "echo 'tmpfs /var/log tmpfs size=16k,mode=755 0 0' >>etc/fstab",
+                Typing = LoggedIn("dd if=/dev/zero of=/var/log/x bs=1k; df -h /var/log"),
+                AfterLogin = 4,
+                Quiet = 12,
+            },
+            ["service-failed"]
+        );
         yield return Person(
             "no-cable",
             "network-no-link",

@@ -35,9 +35,9 @@ internal static partial class Faults
     public static IEnumerable<Case> Of(Kit kit)
     {
         var some =
-            kit.Chain == "kernel"
-                ? [.. Good(kit), .. Kernel(kit), .. Roots(kit), .. Services(kit), .. People(kit)]
-                : (Case[])[.. Good(kit).Take(2), .. Loaders(kit)];
+            kit.Is("installer") ? [.. Installer(kit), .. Kernel(kit).Where(c => OfInstaller.Contains(c.Name))]
+            : kit.Chain == "kernel" ? [.. Good(kit), .. Kernel(kit), .. Roots(kit), .. Services(kit), .. People(kit)]
+            : (Case[])[.. Good(kit).Take(2), .. Loaders(kit)];
         return some;
     }
 
@@ -49,9 +49,41 @@ internal static partial class Faults
             "runit" =>
                 "mkdir -p etc/sv/getty-$T; printf '#!/bin/sh\\nexec /sbin/getty -L %s 115200 vt100\\n' $T >etc/sv/getty-$T/run; chmod 755 etc/sv/getty-$T/run; for d in etc/service etc/runit/runsvdir/default; do [ -d $d ] && ln -sf /etc/sv/getty-$T $d/getty-$T; done; true\n",
             _ => "",
-        };
+        } + (kit.Made.EndsWith("cloud", StringComparison.Ordinal) ? Seed("runcmd:\n- echo The orchard is awake\n") : "");
 
-    private static bool Whole(Kit kit) => kit.Init != "busybox";
+    /// <summary>Shell that gives cloud-init its data from the disk, as an image on a card has it.</summary>
+    private static string Seed(string data) =>
+        "mkdir -p var/lib/cloud/seed/nocloud; printf 'instance-id: orchard-1\\nlocal-hostname: bramley\\n' >var/lib/cloud/seed/nocloud/meta-data; "
+        + $"printf '#cloud-config\\nchpasswd: {{expire: false}}\\n{data.Replace("\n", "\\n", StringComparison.Ordinal)}' >var/lib/cloud/seed/nocloud/user-data\n";
+
+    private static bool Whole(Kit kit) => kit.Init is not ("busybox" or "installer");
+
+    /// <summary>What is broken in an installer, of what is broken in a system of one file.</summary>
+    private static readonly string[] OfInstaller =
+    [
+        "first-program-gone",
+        "initrd-holes",
+        "no-initrd",
+        "no-initrd-no-root",
+        "first-program-ends",
+        "hang-early",
+        "hang-late",
+    ];
+
+    /// <summary>An installer ends well where it asks its first question.</summary>
+    private static IEnumerable<Case> Installer(Kit kit)
+    {
+        foreach (
+            var (name, setup) in new (string, Setup)[]
+            {
+                ("boot", new() { Words = "---" }),
+                ("quiet", new() { Words = "--- quiet" }),
+                ("no-network", new() { NoNet = true, Words = "DEBIAN_FRONTEND=text" }),
+                ("no-disk", new() { NoDisk = true, Words = "loglevel=7" }),
+            }
+        )
+            yield return new($"good-{name}", "none", [Login], [], setup with { Root = "", Quiet = 20, Most = 90 });
+    }
 
     private static IEnumerable<Case> Good(Kit kit)
     {

@@ -45,6 +45,18 @@ internal static class Kits
         yield return Of("d12-i386", "d12-i386-sysv", "i386", "ata", "kernel", "sysvinit", "initramfs-tools");
         yield return Of("d12-i386-grub", "d12-i386-sysv", "i386", "virtio", "grub", "sysvinit", "initramfs-tools");
         yield return Of("d13-amd64-live", "d13-amd64-live", "amd64", "usb", "kernel", "systemd", "initramfs-tools");
+        foreach (
+            var (made, arch) in new[]
+            {
+                ("d12-amd64-installer", "amd64"),
+                ("d13-amd64-installer", "amd64"),
+                ("d11-i386-installer", "i386"),
+                ("d12-arm64-installer", "arm64"),
+                ("d13-riscv64-installer", "riscv64"),
+                ("d12-armhf-installer", "armhf"),
+            }
+        )
+            yield return Of(made, made, arch, "virtio", "kernel", "installer", "none");
         // One file of programs: quick everywhere.
         foreach (
             var (made, arch, disk) in new[]

@@ -50,6 +50,8 @@ internal static class Making
             // Several may make boots in one folder.
             var prepared = Path.Combine(folder, "kits", $"{kit.Id}.{Environment.ProcessId}");
             Directory.CreateDirectory(prepared);
+            if (kit.Is("installer"))
+                await Shell(["mke2fs", "-q", "-t", "ext4", "-L", "labroot", "root.ext4", "24M"], system);
             if (kit.Is("busybox"))
             {
                 // A system of one file has no root: what kit.sh fits into the second partition is an empty file system.
@@ -82,7 +84,7 @@ internal static class Making
             );
             await Parallel.ForEachAsync(
                 cases,
-                new ParallelOptions { MaxDegreeOfParallelism = 3 },
+                new ParallelOptions { MaxDegreeOfParallelism = Math.Max(2, Environment.ProcessorCount) },
                 async (one, token) =>
                 {
                     var name = $"{kit.Id}.{one.Name}";
@@ -136,7 +138,7 @@ internal static class Making
                 ' ',
                 new[] { setup.Root, console.Length == 0 ? "" : $"console={console}", setup.Words }.Where(w => w.Length > 0)
             );
-            var inRoot = kit.Is("busybox") ? null : Faults.Getty(kit) + setup.InRoot;
+            var inRoot = kit.Is("busybox", "installer") ? null : Faults.Getty(kit) + setup.InRoot;
             await Shell(
                 [Path.Combine(Here, "case.sh"), prepared],
                 work,
@@ -195,11 +197,13 @@ internal static class Making
                 .Select(l => l.Line)
                 .Take(400)
                 .ToList();
-            var login = LoginPrompt.IsMatch(Coloured.Replace(Encoding.Latin1.GetString(log), ""));
+            // An installer asks its first question instead.
+            var plain = Coloured.Replace(Encoding.Latin1.GetString(log), "");
+            var login = LoginPrompt.IsMatch(plain) || kit.Is("installer") && plain.Contains("<Tab> moves", StringComparison.Ordinal);
             var wanted = one.Outcomes.Contains("reached-login") || one.Outcomes.Contains("degraded");
             var must = one.Outcomes.All(o => o is "reached-login" or "degraded");
             // A slow machine lets services run out of time: such a boot is no good one.
-            if (one.Cause == "none" && Coloured.Replace(Encoding.Latin1.GetString(log), "").Contains("[FAILED]", StringComparison.Ordinal))
+            if (one.Cause == "none" && plain.Contains("[FAILED]", StringComparison.Ordinal))
                 keys = [0];
             // A computer that is busy with others starves the machine's timer: that is no fault of the system.
             var starved = Encoding.Latin1.GetString(log).Contains("IO-APIC + timer doesn't work", StringComparison.Ordinal);

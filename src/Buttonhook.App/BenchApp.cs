@@ -114,6 +114,8 @@ public static class BenchApp
         services.AddSingleton<BoardStore>();
         services.AddSingleton<BootStore>();
         services.AddSingleton<SettingsStore>();
+        services.AddTransient<Keeping.Runs>();
+        services.AddTransient<Keeping.SetAgain>();
         services.AddSingleton<RemovalStore>();
         services.AddSingleton<EditStore>();
         services.AddSingleton<PhotoStore>();

@@ -67,6 +67,20 @@ public sealed partial class BenchViews
                     b.TopCause != change.CauseId && (b.Outcome is Outcome.ReachedLogin or Outcome.Degraded || b.LastStage > cause.Stage)
                 );
 
+    /// <summary>What was corrected on the card of a board, with the boot that proved it.</summary>
+    public IReadOnlyList<Core.Keeping.Mended> MendedOn(BenchBoard bench)
+    {
+        var all = boots.Of(bench.Board.Id);
+        return
+        [
+            .. bench.Changes.Select(c => new Core.Keeping.Mended(
+                captures.Book.Cause(c.CauseId)?.Name ?? c.CauseId,
+                c.Text,
+                ProvenIn(c, bench, all)?.Number
+            )),
+        ];
+    }
+
     /// <summary>Whether a later boot proved a change, in words.</summary>
     private string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
     {

@@ -71,7 +71,7 @@ public static class Demo
             if (past.Image is not null)
                 boards.ChooseImage(demo.Id, past.Image);
             var at = now.AddHours(-past.HoursAgo);
-            var (boot, reading) = Play(boards.Find(demo.Id)!, past.Fault, past.First, at);
+            var (boot, read) = Play(boards.Find(demo.Id)!, past.Fault, past.First, at);
             if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
                 boards.AddChange(
                     demo.Id,
@@ -81,20 +81,30 @@ public static class Demo
                 );
             if (past.Keep is not { } notes)
                 return;
+            var bench = boards.Find(demo.Id)!;
             var draft = SettingsMaker.From(
-                boards.Find(demo.Id)!.Board,
-                knowledge.Catalogue,
-                boot.ImageId,
-                reading,
-                boot.Source,
-                Hash(boots, boot.Id),
-                boot.StartedAt
+                new Run(
+                    bench.Board,
+                    knowledge.Catalogue.Model(bench.Board.ModelId)!,
+                    knowledge.Catalogue,
+                    knowledge.Catalogue.Image(boot.ImageId),
+                    CardState.Seen,
+                    null,
+                    null,
+                    [],
+                    [],
+                    read.Reading,
+                    read.Log,
+                    boot.Source,
+                    Hash(boots, boot.Id),
+                    boot.StartedAt
+                )
             );
             if (draft.Value is { } worked)
                 settings.Keep(demo.Id, boot.Id, worked with { Notes = notes }, at.AddMinutes(10));
         }
 
-        private (Boot, BootReading) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at)
+        private (Boot, ReadCapture) Play(BenchBoard bench, string? fault, bool first, DateTimeOffset at)
         {
             var model = knowledge.Catalogue.Model(bench.Board.ModelId)!;
             var plan = new SimulationPlan(
@@ -117,7 +127,7 @@ public static class Demo
             var read = reader.Result();
             boots.Keep(boot.Id, read, knowledge.Rules.Version);
             boots.End(boot.Id, Consoles.Capture.ByYou, at.AddMilliseconds(LongEnough), reader.Ending);
-            return (boot, read.Reading);
+            return (boot, read);
         }
     }
 

@@ -180,6 +180,9 @@ public sealed record KnowledgeFiles(
         return shapes.Value is { } known ? new RuleBookIndex(book, fitted, known) : shapes.Problem!;
     }
 
+    /// <summary>The published schema of a file format, by its name ("working-settings").</summary>
+    public static string SchemaOf(string name) => File.ReadAllText(Path.Combine(Shipped, "schemas", $"{name}.schema.json"));
+
     /// <summary>The rule book alone with what was fitted to the lab, which is all that reading a log needs.</summary>
     public static Answer<RuleBookIndex> ReadRules(string? folder = null)
     {

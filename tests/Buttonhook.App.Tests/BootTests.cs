@@ -22,6 +22,9 @@ public class BootTests
         return boot.GetProperty("id").GetString()!;
     }
 
+    private static JsonElement Setting(JsonElement settings, string id) =>
+        settings.GetProperty("settings").EnumerateArray().Single(s => s.GetProperty("id").GetString() == id);
+
     [Fact]
     public async Task The_whole_way_from_a_fault_over_its_correction_to_kept_settings()
     {
@@ -39,7 +42,7 @@ public class BootTests
         boot = await StartBoot(app, board);
         await app.Until(boot, Reached);
         var draft = await app.Get($"/api/boards/{board}/settings");
-        Assert.Equal("mmcblk0p2", draft.GetProperty("draft").GetProperty("rootDevice").GetString());
+        Assert.Equal("/dev/mmcblk0p2", Setting(draft.GetProperty("draft"), "system.mounted").GetProperty("value").GetString());
         await RunningApp.Json(
             await app.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/settings",
@@ -47,13 +50,17 @@ public class BootTests
                 {
                     bootId = boot,
                     notes = "for the hedge",
-                    hostname = (string?)null,
-                    rootDevice = (string?)null,
+                    said = new Dictionary<string, string> { ["system.name"] = "Fallow, mended" },
+                    after = 0,
                 }
             )
         );
         var json = await app.Get($"/api/boards/{board}/settings/1.json");
-        Assert.Equal("The kernel command line names the root partition of this card.", json.GetProperty("changes")[0].GetString());
+        Assert.EndsWith(
+            "The kernel command line names the root partition of this card.",
+            Setting(json, "met.fixed:1").GetProperty("value").GetString()
+        );
+        Assert.Equal("Fallow, mended", Setting(json, "system.name").GetProperty("said").GetString());
         Assert.Contains("for the hedge", await app.Http.GetStringAsync($"/api/boards/{board}/settings/1.md"));
         Assert.Equal("Working settings", (await app.Get("/api/bench"))[0].GetProperty("word").GetString());
     }

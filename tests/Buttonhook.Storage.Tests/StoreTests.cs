@@ -229,26 +229,11 @@ public sealed class StoreTests : IDisposable
         var settings = new WorkingSettings(
             WorkingSettings.FormatName,
             "Quince",
-            "m",
-            "n",
-            "B",
-            1,
-            "i",
+            [new("time.login", "Login", "41.5 s", Standing.Proven, "the log", 120)],
+            [],
             null,
-            null,
-            32,
-            null,
-            null,
-            "c",
-            null,
-            null,
-            null,
-            null,
-            ["10.0.0.1"],
-            [new(Stage.Login, 41.5)],
-            ["x"],
             "note",
-            "sum",
+            null,
             At
         );
         store.Keep("a", boot.Id, settings, At);
@@ -256,7 +241,11 @@ public sealed class StoreTests : IDisposable
         var versions = store.Of("a");
         Assert.Equal([2, 1], versions.Select(v => v.Version));
         Assert.Equal("note", versions[1].Settings.Notes);
-        Assert.Equal(new(Stage.Login, 41.5), Assert.Single(versions[1].Settings.StageTimes));
+        Assert.Equal(("41.5 s", 120), (versions[1].Settings.Of("time.login"), versions[1].Settings.Settings[0].Line));
+        // What was begun before the second version is not kept over it.
+        Assert.Null(store.Keep("a", boot.Id, settings, At, after: 1));
+        Assert.Equal(3, store.Keep("a", null, settings, At, "a file", 2)!.Version);
+        Assert.Equal(("a file", null), (store.Of("a")[0].CameFrom, store.Of("a")[0].BootId));
     }
 
     [Fact]

@@ -253,6 +253,7 @@ test("forty boards are grouped by what they wait for, searched and folded, and t
   await expect(bench.getByRole("link")).toHaveCount(1);
   await bench.getByRole("link", { name: /Row 36/ }).click();
   await expect(page.getByRole("heading", { level: 1, name: "Row 36" })).toBeVisible();
+  await page.goto("about:blank");
   for (const id of boards) await page.request.delete(`/api/boards/${id}`);
 });
 

@@ -1,39 +1,56 @@
 using System.Globalization;
 using System.IO.Compression;
-using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
-using Buttonhook.App.Consoles;
+using Buttonhook.App.Keeping;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Consoles;
-using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
 
 /// <summary>What a person adds to the settings that were filled in.</summary>
-public sealed record KeepInput(string BootId, string Notes, string? Hostname, string? RootDevice);
+/// <param name="Said">What the person says of settings, by their ids.</param>
+/// <param name="After">The newest version that the page knew; a later one is not passed over. Null takes any.</param>
+public sealed record KeepInput(string BootId, string Notes, IReadOnlyDictionary<string, string> Said, int? After);
+
+/// <summary>A boot that no longer is as the newest record says.</summary>
+/// <param name="Version">The record.</param>
+public sealed record RegressionView(int Version, IReadOnlyList<SettingDifference> Differences);
 
 /// <summary>Settings as they would be kept now, and the versions kept before.</summary>
 /// <param name="Draft">Null when the newest boot did not reach the login; then <paramref name="Problem"/> says why.</param>
-/// <param name="Rows">Each setting with what it stands on; empty without a draft.</param>
-/// <param name="Contradictions">Where the log and the bench say different things.</param>
+/// <param name="Differ">Where the log and the bench say different things.</param>
+/// <param name="Regression">Null while the newest boot is as the newest record says.</param>
 public sealed record KeepView(
     string? BootId,
     WorkingSettings? Draft,
     Problem? Problem,
     IReadOnlyList<KeptSettings> Versions,
-    IReadOnlyList<SettingRow> Rows,
-    IReadOnlyList<string> Contradictions
+    IReadOnlyList<string> Differ,
+    RegressionView? Regression
 );
+
+/// <summary>Two records beside each other.</summary>
+public sealed record ComparedSettings(string Before, string After, IReadOnlyList<SettingDifference> Differences);
+
+/// <summary>Settings that were read, before anything is kept.</summary>
+/// <param name="ForBoard">The board of that nickname on this bench, or null.</param>
+/// <param name="Version">The newest version of the board that it is compared with; 0 when it has none.</param>
+/// <param name="Differences">What would change against that version.</param>
+public sealed record ReadSettings(WorkingSettings Settings, string? ForBoard, int Version, IReadOnlyList<SettingDifference> Differences);
+
+/// <summary>Read settings that are to be kept.</summary>
+/// <param name="From">Where they came from, such as the name of the file.</param>
+public sealed record TakeSettings(WorkingSettings Settings, string From, int? After);
 
 /// <summary>Keep.</summary>
 public static class KeepingEndpoints
 {
-    /// <summary>Lines that are searched for what proves a setting.</summary>
-    private const int MostSearched = 20_000;
+    private const int MostNotes = 4000;
+
+    /// <summary>The largest file of settings, in bytes.</summary>
+    private const int LargestFile = 4 << 20;
 
     /// <summary>Adds the routes.</summary>
     public static void MapKeeping(this RouteGroupBuilder api)
@@ -41,27 +58,19 @@ public static class KeepingEndpoints
         api.MapGet("/boards/{id}/settings", View).Produces<KeepView>();
         api.MapPost("/boards/{id}/settings", Keep).Produces<KeptSettings>();
         api.MapGet("/boards/{id}/settings/{file}", Export);
+        api.MapPost("/boards/{id}/settings/taken", Take).Produces<KeptSettings>();
+        api.MapPost("/boards/{id}/settings/{version:int}/again", Again).Produces<SetUp>();
+        api.MapGet("/settings/compare", Compare).Produces<ComparedSettings>();
+        api.MapPost("/settings/read", Read).Accepts<Stream>("application/octet-stream").Produces<ReadSettings>();
     }
 
-    private static IResult View(
-        string id,
-        BoardStore boards,
-        BootStore boots,
-        SettingsStore settings,
-        Captures captures,
-        Catalogue catalogue,
-        PreparationStore preparations,
-        BenchViews views
-    )
+    private static IResult View(string id, BoardStore boards, BootStore boots, SettingsStore settings, Runs runs)
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
         var versions = settings.Of(id);
-        var newest = boots.Of(id);
-        var boot =
-            newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Core.Consoles.Stage.Login)
-            ?? newest.FirstOrDefault();
-        if (boot is null)
+        var all = boots.Of(id);
+        if (Runs.Of(bench, all) is not { } boot)
             return Results.Ok(
                 new KeepView(
                     null,
@@ -69,44 +78,25 @@ public static class KeepingEndpoints
                     new Problem("Working settings come from a boot.", "There is none yet.", "Boot it first."),
                     versions,
                     [],
-                    []
+                    null
                 )
             );
-        var draft = Draft(bench, boot, boots, captures, catalogue);
-        var facts = captures.With(boot.Id, r => r.Reading.Facts);
-        if (draft.Value is not { } filled || facts is null || catalogue.Model(bench.Board.ModelId) is not { } model)
-            return Results.Ok(new KeepView(boot.Id, draft.Value, draft.Problem, versions, [], []));
-        var differ = Contradictions.Of(bench.Board, model, catalogue.Image(boot.ImageId), preparations.Of(id).Set.HostName, facts);
-        var card = views.ProofOf(bench).Card;
-        var rows = captures.With(boot.Id, r => SettingRows.Of(filled, facts, card, differ, text => LineOf(r.Log, text)));
-        return Results.Ok(new KeepView(boot.Id, filled, draft.Problem, versions, rows ?? [], [.. differ.Select(d => d.Says)]));
-    }
-
-    /// <summary>The first line that holds a text, as far as a first boot reaches.</summary>
-    private static int? LineOf(ConsoleLog log, string text)
-    {
-        for (var line = 1; line <= Math.Min(log.LineCount, MostSearched); line++)
-            if (log.Text(line).Contains(text, StringComparison.OrdinalIgnoreCase))
-                return line;
-        return null;
-    }
-
-    /// <summary>The settings of a boot as its log tells them.</summary>
-    public static Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot, BootStore boots, Captures captures, Catalogue catalogue)
-    {
-        var reading = captures.With(boot.Id, r => r.Reading);
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        foreach (var piece in boots.Pieces(boot.Id))
-            hash.AppendData(piece.Bytes);
-        return SettingsMaker.From(
-            bench.Board,
-            catalogue,
-            boot.ImageId,
-            reading!,
-            boot.Source,
-            Convert.ToHexStringLower(hash.GetHashAndReset()),
-            boot.StartedAt
+        var draft = runs.Draft(bench, boot);
+        var differ = draft.Value?.Settings.Where(s => s.Standing == Standing.Differs).Select(s => s.Source).Distinct() ?? [];
+        return Results.Ok(
+            new KeepView(boot.Id, draft.Value, draft.Problem, versions, [.. differ], Regressed(bench, all[0], versions, runs))
         );
+    }
+
+    /// <summary>What of the newest boot is no longer as the newest record says; null for the boot that the record comes from.</summary>
+    private static RegressionView? Regressed(BenchBoard bench, Boot newest, IReadOnlyList<KeptSettings> versions, Runs runs)
+    {
+        if (versions.FirstOrDefault() is not { } kept || kept.BootId == newest.Id || newest.StartedAt < kept.Settings.BootedAt)
+            return null;
+        if (runs.Known(bench, newest) is not { } now)
+            return null;
+        var differences = SettingsDifference.Regression(kept.Settings, now);
+        return differences.Count == 0 ? null : new(kept.Version, differences);
     }
 
     private static IResult Keep(
@@ -115,78 +105,118 @@ public static class KeepingEndpoints
         BoardStore boards,
         BootStore boots,
         SettingsStore settings,
-        Captures captures,
-        Catalogue catalogue,
+        Runs runs,
         TimeProvider clock
     )
     {
         if (boards.Find(id) is not { } bench || boots.Find(input.BootId) is not { } boot || boot.BoardId != id)
             return Problems.Missing("This boot");
-        if (input.Notes.Length > 4000)
+        if (input.Notes.Length > MostNotes)
             return new Problem("Notes may have up to 4000 letters.", $"These have {input.Notes.Length}.", "Shorten them.").Answer();
-        var draft = Draft(bench, boot, boots, captures, catalogue);
+        if (
+            input.Said.FirstOrDefault(p => !SettingNames.IsId(p.Key) || p.Value.Length > WorkingSettings.LongestValue) is { Key: { } wrong }
+        )
+            return new Problem(
+                $"A setting has an id such as image.sha256 and up to {WorkingSettings.LongestValue} letters.",
+                $"{wrong} has not.",
+                "Shorten it."
+            ).Answer();
+        var draft = runs.Draft(bench, boot);
         if (draft.Value is not { } filled)
             return draft.Problem!.Answer();
-        var completed = filled with
-        {
-            Notes = input.Notes.Trim(),
-            Hostname = input.Hostname ?? filled.Hostname,
-            RootDevice = input.RootDevice ?? filled.RootDevice,
-        };
-        return Results.Ok(settings.Keep(id, boot.Id, completed, clock.GetUtcNow()));
+        var completed = filled.Saying(input.Said) with { Notes = input.Notes.Trim() };
+        return settings.Keep(id, boot.Id, completed, clock.GetUtcNow(), null, input.After) is { } kept ? Results.Ok(kept) : Meanwhile();
     }
 
-    /// <summary>One version as JSON, as Markdown, or as a zip of both with the photos of the board.</summary>
-    private static IResult Export(string id, string file, SettingsStore settings, PhotoStore photos)
+    private static IResult Meanwhile() =>
+        new Problem(
+            "Nobody else should keep settings of this board meanwhile.",
+            "Another page kept a version after this one was opened.",
+            "Look at that version, then keep again."
+        ).Answer(StatusCodes.Status409Conflict);
+
+    private static IResult Again(string id, int version, BoardStore boards, SettingsStore settings, SetAgain again)
+    {
+        if (boards.Find(id) is not { } bench || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept)
+            return Problems.Missing("This version");
+        var set = again.Set(bench, kept.Settings, sameBoard: true);
+        return set.Value is { } done ? Results.Ok(done) : set.Problem!.Answer();
+    }
+
+    /// <summary>Two versions, "board:version" each; without a version the newest.</summary>
+    private static IResult Compare(string a, string b, BoardStore boards, SettingsStore settings)
+    {
+        (string Title, WorkingSettings Settings)? Find(string which)
+        {
+            var parts = which.Split(':');
+            var versions = settings.Of(parts[0]);
+            var kept =
+                parts.Length == 1 ? versions.FirstOrDefault()
+                : int.TryParse(parts[1], out var version) ? versions.FirstOrDefault(v => v.Version == version)
+                : null;
+            return kept is null || boards.Find(parts[0]) is not { } bench
+                ? null
+                : ($"{bench.Board.Nickname}, version {kept.Version}", kept.Settings);
+        }
+        return Find(a) is var (before, one) && Find(b) is var (after, other)
+            ? Results.Ok(new ComparedSettings(before, after, SettingsDifference.Of(one, other)))
+            : Problems.Missing("One of these versions");
+    }
+
+    /// <summary>Reads a file (JSON, a zip that Keep gave out, or a short text) and tells what it would change; keeps nothing.</summary>
+    private static async Task<IResult> Read(
+        string? board,
+        HttpContext context,
+        BoardStore boards,
+        SettingsStore settings,
+        CancellationToken token
+    )
+    {
+        using var bytes = new MemoryStream();
+        await context.Request.Body.CopyToAsync(bytes, token);
+        var read = SettingsFile.Read(bytes.ToArray());
+        if (read.Value is not { } came)
+            return read.Problem!.Answer();
+        var named = boards.All().FirstOrDefault(b => b.Board.Nickname.Equals(came.Nickname, StringComparison.OrdinalIgnoreCase))?.Board.Id;
+        var newest = (board ?? named) is { } id ? settings.Of(id).FirstOrDefault() : null;
+        return Results.Ok(
+            new ReadSettings(came, named, newest?.Version ?? 0, newest is null ? [] : SettingsDifference.Of(newest.Settings, came))
+        );
+    }
+
+    private static IResult Take(string id, TakeSettings input, BoardStore boards, SettingsStore settings, TimeProvider clock)
+    {
+        if (boards.Find(id) is null)
+            return Problems.Missing("This board");
+        // What a page sends back is checked as a file is.
+        var read = SettingsFile.Read(JsonSerializer.SerializeToUtf8Bytes(input.Settings, DataFile.Json));
+        if (read.Value is not { } came)
+            return read.Problem!.Answer();
+        var from = input.From.Trim() is { Length: > 0 and <= 200 } name ? name : "a text";
+        return settings.Keep(id, null, came, clock.GetUtcNow(), from, input.After) is { } kept ? Results.Ok(kept) : Meanwhile();
+    }
+
+    /// <summary>One version as JSON, as Markdown, as a short text, or as a zip of all with log and photos.</summary>
+    private static IResult Export(string id, string file, SettingsStore settings, PhotoStore photos, BootStore boots)
     {
         var parts = file.Split('.');
         if (
-            parts is not [var number, "json" or "md" or "zip"]
+            parts is not [var number, "json" or "md" or "zip" or "txt"]
             || !int.TryParse(number, out var version)
             || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept
         )
             return Problems.Missing("This version");
-        var name = $"{kept.Settings.Nickname.ToLowerInvariant()}-settings-{version}.{parts[1]}";
-        var json = JsonSerializer.SerializeToUtf8Bytes(kept.Settings, Indented);
-        var text = SettingsMaker.Markdown(kept.Settings, version);
+        var name = $"{SettingsFile.NameOf(kept)}.{parts[1]}";
         return parts[1] switch
         {
-            "json" => Results.File(json, "application/json", name),
-            "md" => Results.File(Encoding.UTF8.GetBytes(text), "text/markdown; charset=utf-8", name),
-            _ => Results.File(Zip(json, text, photos.Of(id), photos), "application/zip", name),
+            "json" => Results.File(SettingsFile.Json(kept.Settings), "application/json", name),
+            "md" => Results.File(
+                Encoding.UTF8.GetBytes(SettingsText.Markdown(kept.Settings, version)),
+                "text/markdown; charset=utf-8",
+                name
+            ),
+            "txt" => Results.File(Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings) + "\n"), "text/plain; charset=utf-8", name),
+            _ => Results.File(SettingsFile.Zip(kept, photos, boots), "application/zip", name),
         };
     }
-
-    private static byte[] Zip(byte[] json, string text, IReadOnlyList<BoardPhoto> photos, PhotoStore store)
-    {
-        using var into = new MemoryStream();
-        using (var zip = new ZipArchive(into, ZipArchiveMode.Create, true))
-        {
-            void Put(string name, byte[] bytes)
-            {
-                using var entry = zip.CreateEntry(name).Open();
-                entry.Write(bytes);
-            }
-            var shown = new StringBuilder(text);
-            if (photos.Count > 0)
-                shown.Append("\n## Photos\n");
-            foreach (var (at, photo) in photos.Index())
-            {
-                if (store.Jpeg(photo.Id) is not { } jpeg)
-                    continue;
-                var name = $"photo-{at + 1}.jpg";
-                Put(name, jpeg);
-                var says = photo.Says.Length > 0 ? photo.Says : $"Photo {at + 1}";
-                shown.Append(
-                    CultureInfo.InvariantCulture,
-                    $"\n![{says.Replace("\\", "\\\\").Replace("[", "\\[").Replace("]", "\\]")}]({name})\n"
-                );
-            }
-            Put("settings.json", json);
-            Put("settings.md", Encoding.UTF8.GetBytes(shown.ToString()));
-        }
-        return into.ToArray();
-    }
-
-    private static readonly JsonSerializerOptions Indented = new(DataFile.Json) { WriteIndented = true };
 }

@@ -3,6 +3,7 @@ using Buttonhook.App.Images;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
@@ -189,7 +190,12 @@ public sealed class CardWriteSteps(
             )
                 return refused;
         }
-        job.State = job.State with { Files = [.. onBoot.Concat(onRoot).Select(f => f.Path)] };
+        var all = onBoot.Concat(onRoot).ToList();
+        job.State = job.State with
+        {
+            Files = [.. all.Select(f => f.Path)],
+            Applied = [.. all.Select(f => new KeptFile(f.Path, PreparationViews.WithoutSecrets(f.After, plan.Set)))],
+        };
         return null;
     }
 }

@@ -159,7 +159,7 @@ public sealed class PreparationViews(
     }
 
     /// <summary>The password hash and the wireless key go onto the card and into a zip that asks for them, and nowhere else.</summary>
-    private static string WithoutSecrets(string text, FirstBoot set)
+    public static string WithoutSecrets(string text, FirstBoot set)
     {
         if (set.PasswordHash is { Length: > 0 } hash)
             text = text.Replace(hash, "$6$… (kept, not shown)", StringComparison.Ordinal);

@@ -1,11 +1,12 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Keeping;
 
 /// <summary>Something that a log and the bench say differently.</summary>
-/// <param name="What">What it is about: Board, Processor, Memory, Host name, Kernel or Root.</param>
+/// <param name="What">What it is about: Board, Processor, Memory, Host name, Kernel, Root, Address, Time zone or Medium.</param>
 /// <param name="Says">Both sides in one sentence.</param>
 public sealed record Contradiction(string What, string Says);
 
@@ -13,8 +14,16 @@ public sealed record Contradiction(string What, string Says);
 public static class Contradictions
 {
     /// <summary>The contradictions with both sides; what one side does not say contradicts nothing.</summary>
-    /// <param name="hostName">The host name that was set before the first boot, or null.</param>
-    public static IReadOnlyList<Contradiction> Of(Board board, BoardModel model, ImageCard? image, string? hostName, Facts facts)
+    /// <param name="set">What was set before the first boot, or null.</param>
+    /// <param name="said">What the log says beyond the facts, or null.</param>
+    public static IReadOnlyList<Contradiction> Of(
+        Board board,
+        BoardModel model,
+        ImageCard? image,
+        FirstBoot? set,
+        Facts facts,
+        RunFacts? said = null
+    )
     {
         var list = new List<Contradiction>();
         void Differ(bool differs, string what, string bench, string log)
@@ -24,7 +33,11 @@ public static class Contradictions
         }
         if (facts.Board is { } named && model.Banner is { } banner)
             Differ(!Same(named, banner) && !Same(named, model.Name), "Board", banner, named);
-        if (facts.Architecture is { } set && Enum.TryParse<InstructionSet>(set, true, out var runs) && model.InstructionSet is { } made)
+        if (
+            facts.Architecture is { } runsOn
+            && Enum.TryParse<InstructionSet>(runsOn, true, out var runs)
+            && model.InstructionSet is { } made
+        )
             Differ(
                 runs != made && !(made == InstructionSet.Arm64 && runs == InstructionSet.Armhf),
                 "Processor",
@@ -34,7 +47,7 @@ public static class Contradictions
         // A system sees a little less than is fitted (up to an eighth is kept back), never more.
         if (facts.MemoryBytes is { } bytes && board.MemoryMiB is { } memory)
             Differ(bytes > memory * Sizes.MiB || bytes < memory * Sizes.MiB * 7 / 8, "Memory", Sizes.Memory(memory), Sizes.Binary(bytes));
-        if (hostName is not null && facts.Hostname is { } host)
+        if (set?.HostName is { } hostName && facts.Hostname is { } host)
             Differ(!host.Equals(hostName.Split('.')[0], StringComparison.OrdinalIgnoreCase), "Host name", hostName, host);
         if (image is { Kernel.Length: > 0 } && facts.Kernel is { } kernel)
             Differ(
@@ -63,6 +76,14 @@ public static class Contradictions
                 $"a card of {board.Connected.CardGb} GB",
                 device
             );
+        // An address that was set is there or it did not take; before any address was said nothing is known.
+        if (set?.Address is { } fixedOne && facts.Addresses.Count > 0)
+        {
+            var address = fixedOne.Address.Split('/')[0];
+            Differ(!facts.Addresses.Contains(address), "Address", address, string.Join(", ", facts.Addresses));
+        }
+        if (set?.TimeZone is { } zone && said?.TimeZone is { } told)
+            Differ(told.Value != zone, "Time zone", zone, told.Value);
         return list;
     }
 

@@ -1,124 +1,343 @@
 using System.Globalization;
-using System.Text;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Keeping;
 
-/// <summary>Fills working settings in from a boot that reached the login, and writes them as Markdown.</summary>
+/// <summary>A correction on the card that was on the bench, and what later boots say of it.</summary>
+/// <param name="Cause">The name of the cause that it mends.</param>
+/// <param name="ProvenBy">The number of the boot that proved it, or null.</param>
+public sealed record Mended(string Cause, string Text, int? ProvenBy);
+
+/// <summary>A boot with all that the bench knows of it.</summary>
+/// <param name="Card">What is known of the card that booted.</param>
+/// <param name="Write">How it was written here; null when it was not.</param>
+/// <param name="FirstBoot">What was set before the first boot; null when nothing was.</param>
+/// <param name="Recipes">The recipes that were chosen.</param>
+/// <param name="Mended">What was corrected, in order.</param>
+/// <param name="Source">Where the bytes came from ("/dev/ttyUSB0 at 115200 8N1").</param>
+public sealed record Run(
+    Board Board,
+    BoardModel Model,
+    Catalogue Catalogue,
+    ImageCard? Image,
+    CardState Card,
+    CardWrite? Write,
+    FirstBoot? FirstBoot,
+    IReadOnlyList<Recipe> Recipes,
+    IReadOnlyList<Mended> Mended,
+    BootReading Reading,
+    ConsoleLog Log,
+    string Source,
+    string LogSha256,
+    DateTimeOffset BootedAt
+);
+
+/// <summary>Fills working settings in from a run: what a log proves with its line, what the bench says as claimed, where both differ with both sides.</summary>
 public static class SettingsMaker
 {
     /// <summary>Settings from a boot; a boot without a login is a problem.</summary>
-    public static Answer<WorkingSettings> From(
-        Board board,
-        Catalogue catalogue,
-        string? imageId,
-        BootReading reading,
-        string source,
-        string logSha256,
-        DateTimeOffset bootedAt
-    )
-    {
-        if (reading.LastStage != Stage.Login)
-            return new Problem(
+    public static Answer<WorkingSettings> From(Run run) =>
+        run.Reading.LastStage == Stage.Login
+            ? Of(run)
+            : new Problem(
                 "Working settings come from a boot that reached the login.",
-                $"This one ended at {Words.Of(reading.LastStage)}.",
+                $"This one ended at {Words.Of(run.Reading.LastStage)}.",
                 "Correct what Diagnose names and boot again."
             );
-        if (catalogue.Model(board.ModelId) is not { } model)
-            return new Problem("The board's model should be in the catalogue.", $"{board.ModelId} is not.", "Identify the board again.");
-        var image = catalogue.Image(imageId);
-        var facts = reading.Facts;
+
+    /// <summary>What is known of a boot, whether it reached the login or not.</summary>
+    public static WorkingSettings Of(Run run)
+    {
+        var said = RunFacts.Of(run.Log);
+        var differ = Contradictions.Of(run.Board, run.Model, run.Image, run.FirstBoot, run.Reading.Facts, said);
+        var rows = new Rows(run, said, differ);
+        rows.Bench();
+        rows.ImageAndCard();
+        rows.ConsoleAndSupply();
+        rows.FirstBootFiles();
+        rows.System();
         return new WorkingSettings(
             WorkingSettings.FormatName,
-            board.Nickname,
-            model.Maker,
-            model.Carrier is null ? model.Name : $"{model.Name} on {model.Carrier}",
-            board.RevisionId,
-            board.MemoryMiB,
-            model.InstructionSet?.Words(),
-            image?.Title,
-            image?.Version,
-            board.Connected.CardGb,
-            catalogue.Supply(board.Connected.SupplyId)?.Name,
-            catalogue.Adapter(board.Connected.AdapterId)?.Name,
-            source,
-            facts.Kernel,
-            facts.Os,
-            facts.BootMedium,
-            facts.Hostname,
-            facts.Addresses,
-            [
-                .. reading
-                    .StageLines.Where(s => s.Milliseconds is not null)
-                    .Select(s => new StageTime(s.Stage, Math.Round(s.Milliseconds!.Value / 1000.0, 1))),
-            ],
-            board.Changes,
+            run.Board.Nickname,
+            rows.All,
+            run.Write?.Applied ?? [],
+            new(
+                run.Board.ModelId,
+                run.Board.RevisionId,
+                run.Board.MemoryMiB,
+                run.Image?.Id,
+                run.Board.Connected,
+                run.FirstBoot is { } set ? WithoutSecrets(set) : null,
+                [.. run.Recipes.Select(r => r.Id)]
+            ),
             "",
-            logSha256,
-            bootedAt
+            run.LogSha256,
+            run.BootedAt
         );
     }
 
-    /// <summary>The settings as Markdown that prints on one page.</summary>
-    public static string Markdown(WorkingSettings s, int version)
-    {
-        var text = new StringBuilder();
-        void Line(string line = "") => text.Append(line).Append('\n');
-        void Row(string name, string? value) => Line($"| {name} | {Escape(value ?? "not known")} |");
-        Line($"# {Escape(s.Nickname)}: working settings, version {version}");
-        Line();
-        Line("| what | value |");
-        Line("| --- | --- |");
-        Row(
-            "board",
-            string.Join(
-                ", ",
-                new[]
-                {
-                    s.Maker is null ? s.Model : $"{s.Maker} {s.Model}",
-                    $"revision {s.Revision}",
-                    s.MemoryMiB is { } memory ? Sizes.Memory(memory) : null,
-                    s.InstructionSet,
-                }.OfType<string>()
-            )
-        );
-        Row("image", s.Image);
-        Row("card", s.CardGb is { } gb ? $"{gb} GB card, {Sizes.Binary(Sizes.CardBytes(gb))}" : null);
-        Row("supply", s.Supply);
-        Row("console adapter", s.Adapter);
-        Row("console", s.Console);
-        Row("kernel", s.Kernel);
-        Row("system", s.Os);
-        Row("root device", s.RootDevice);
-        Row("host name", s.Hostname);
-        Row("addresses", s.Addresses.Count == 0 ? null : string.Join(", ", s.Addresses));
-        Row("booted", s.BootedAt.ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture));
-        Row("log, SHA-256", s.LogSha256);
-        Line();
-        Line("## Times since power");
-        Line();
-        if (s.StageTimes.Count == 0)
-            Line("Not known: the log came without arrival times.");
-        foreach (var stage in s.StageTimes)
-            Line($"- {Words.Of(stage.Stage)}: {stage.Seconds.ToString("0.0", CultureInfo.InvariantCulture)} s");
-        Line();
-        Line("## What was changed");
-        Line();
-        if (s.Changes.Count == 0)
-            Line("Nothing.");
-        foreach (var change in s.Changes)
-            Line($"- {Escape(change)}");
-        if (s.Notes.Length > 0)
+    /// <summary>What is set before the first boot, without what nobody else may read.</summary>
+    public static FirstBoot WithoutSecrets(FirstBoot set) =>
+        set with
         {
-            Line();
-            Line("## Notes");
-            Line();
-            Line(Escape(s.Notes));
-        }
-        return text.ToString();
-    }
+            PasswordHash = null,
+            Wireless = set.Wireless is { } w ? w with { Key = "" } : null,
+        };
 
-    private static string Escape(string text) => text.Replace("\r", "").Replace("|", "\\|").Replace("<", "&lt;");
+    private sealed class Rows(Run run, RunFacts said, IReadOnlyList<Contradiction> differ)
+    {
+        private readonly Dictionary<string, int> counted = [];
+
+        public List<Setting> All { get; } = [];
+
+        private Facts Facts => run.Reading.Facts;
+
+        private void Add(string id, string? value, Standing standing, string source, int? line = null) =>
+            All.Add(
+                value is null
+                    ? new(id, SettingNames.Of(id), null, Standing.Unknown, "nobody said it")
+                    : new(id, SettingNames.Of(id), value, standing, source, line)
+            );
+
+        /// <summary>One of several of a kind; none is no row.</summary>
+        private void Each(string kind, string? value, Standing standing, string source, int? line = null)
+        {
+            if (value is null)
+                return;
+            counted[kind] = counted.GetValueOrDefault(kind) + 1;
+            Add($"{kind}:{counted[kind]}", value, standing, source, line);
+        }
+
+        private void Claimed(string id, string? value, string source = "as you say") => Add(id, value, Standing.Claimed, source);
+
+        /// <summary>What bench and log both may say: the log proves it, unless they differ.</summary>
+        private void Both(string id, string? bench, string? logged, string claimed, int? line, params string[] about)
+        {
+            if (differ.FirstOrDefault(d => about.Contains(d.What)) is { } other)
+                Add(id, bench ?? logged, Standing.Differs, other.Says, line);
+            else if (bench is null && logged is null)
+                All.Add(new(id, SettingNames.Of(id), null, Standing.Unknown, "not in the log"));
+            else if (logged is null)
+                Add(id, bench, Standing.Claimed, claimed);
+            else
+                Add(id, bench ?? logged, Standing.Proven, "the log", line);
+        }
+
+        private int? LineOf(string? text)
+        {
+            if (text is null)
+                return null;
+            for (var line = 1; line <= Math.Min(run.Log.LineCount, 20_000); line++)
+                if (run.Log.Text(line).Contains(text, StringComparison.OrdinalIgnoreCase))
+                    return line;
+            return null;
+        }
+
+        public void Bench()
+        {
+            var model = run.Model;
+            Both(
+                "board.model",
+                model.Carrier is null ? model.FullName : $"{model.FullName} on {model.Carrier}",
+                Facts.Board,
+                "as you say",
+                LineOf(Facts.Board),
+                "Board"
+            );
+            Claimed("board.revision", run.Board.RevisionId.Length == 0 ? null : run.Board.RevisionId);
+            Both(
+                "board.memory",
+                run.Board.MemoryMiB is { } mib ? Sizes.Memory(mib) : null,
+                Facts.MemoryBytes is { } bytes ? Sizes.Binary(bytes) : null,
+                "as you say",
+                null,
+                "Memory"
+            );
+            Both("board.processor", model.InstructionSet?.Words(), Facts.Architecture, "its card", LineOf(Facts.Architecture), "Processor");
+            Claimed("board.told-by", run.Board.ToldBy.Count == 0 ? null : ToldBy(run.Board.ToldBy), "Identify");
+        }
+
+        private static string ToldBy(IReadOnlyList<string> sources) =>
+            string.Join(
+                " and ",
+                sources.Select(s =>
+                    s switch
+                    {
+                        "mark" => "by the mark on the board",
+                        "loader" => "by the loader",
+                        "tree" => "by its device tree",
+                        "log" => "by its log",
+                        _ => "by you",
+                    }
+                )
+            );
+
+        public void ImageAndCard()
+        {
+            var write = run.Write is { Step: WriteStep.Done } done ? done : null;
+            var image = run.Image;
+            if (image is null)
+                Add("image.name", null, Standing.Unknown, "");
+            else if (run.Card == CardState.Written || write is not null)
+                Add("image.name", image.Title, Standing.Proven, "written here and read back equal");
+            else
+                Claimed("image.name", image.Title, run.Card == CardState.Told ? "written elsewhere, as you say" : "as it was chosen");
+            if (image is not null)
+            {
+                if (image.Path is { } path)
+                    Claimed("image.file", Path.GetFileName(path), "the image shelf");
+                if (image.DownloadBytes > 0)
+                    Claimed(
+                        "image.bytes",
+                        $"{image.DownloadBytes} bytes, {image.ExpandedBytes} when unpacked",
+                        image.Path is null ? "its card" : "measured here"
+                    );
+                if (image.Sha256 is { } sum)
+                    Add(
+                        "image.sha256",
+                        sum,
+                        image.Path is null ? Standing.Claimed : Standing.Proven,
+                        image.Path is null ? "its card" : "computed here"
+                    );
+                if (image.Chain is not null || image.RootBy is not null)
+                    Claimed(
+                        "image.found",
+                        string.Join(
+                            ", ",
+                            new[]
+                            {
+                                image.Chain is { } c ? $"started by {c}" : null,
+                                image.RootBy is { } r ? $"root by {r}" : null,
+                            }.OfType<string>()
+                        ),
+                        "looking inside"
+                    );
+            }
+            Claimed("card.label", run.Board.Connected.CardGb is { } gb ? $"{gb} GB" : null);
+            if (write is null)
+                return;
+            Add("card.slot", write.SlotName, Standing.Proven, "written here");
+            Add(
+                "card.written",
+                $"{write.StartedAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture)}, read back equal",
+                Standing.Proven,
+                "written here"
+            );
+            if (write is { WriteBytesPerSecond: { } w, ReadBytesPerSecond: { } r2 })
+                Add(
+                    "card.speed",
+                    string.Create(CultureInfo.InvariantCulture, $"{w / 1e6:0.0} MB/s written, {r2 / 1e6:0.0} MB/s read"),
+                    Standing.Proven,
+                    "measured here"
+                );
+        }
+
+        public void ConsoleAndSupply()
+        {
+            var (board, model) = (run.Board, run.Model);
+            Add("console.port", run.Source, Standing.Proven, "its bytes were read there");
+            var adapter = run.Catalogue.Adapter(board.Connected.AdapterId);
+            Claimed("console.adapter", adapter?.Name);
+            if (adapter is not null && ConsoleWires.Check(adapter, model.Console) is { Wires.Count: > 0, MayBeWired: true } wiring)
+                Claimed("console.wires", string.Join("; ", wiring.Wires.Select(w => $"{w.From} to {w.To}")), "the drawing in Connect");
+            Claimed("supply.name", run.Catalogue.Supply(board.Connected.SupplyId)?.Name);
+            if (run.Catalogue.Cables.FirstOrDefault(c => c.Id == board.Connected.CableId) is { } cable)
+                Claimed("supply.cable", cable.Name);
+            if (board.Connected.SupplyId is not null)
+                Claimed("supply.margin", SupplyCheck.Check(board.Connected, model.Power, run.Catalogue).Text, "computed");
+            var parts = (board.Connected.Parts ?? [])
+                .Select(id => run.Catalogue.Parts.FirstOrDefault(p => p.Id == id)?.Name)
+                .OfType<string>()
+                .ToList();
+            if (parts.Count > 0)
+                Claimed("supply.parts", string.Join(", ", parts));
+            foreach (var button in model.Switches)
+                Each("before.switch", $"{button.Where}: {button.Setting}", Standing.Claimed, "its card");
+            if (board.Connected.Screen && model.VideoOutputs.FirstOrDefault(v => v.Plug is "before-power" or "after-power") is { } output)
+                Each(
+                    "before.order",
+                    $"screen into {output.Name} {(output.Plug == "before-power" ? "before" : "after")} power",
+                    Standing.Claimed,
+                    "its card"
+                );
+        }
+
+        public void FirstBootFiles()
+        {
+            if (run.FirstBoot is { } set)
+            {
+                void Set(string id, string? value, string? logged, int? line, string about)
+                {
+                    if (value is not null)
+                        Both(id, value, logged, "as it was set", line, about);
+                }
+                Set("first.host", set.HostName, Facts.Hostname, LineOf(Facts.Hostname), "Host name");
+                // Who else logged in contradicts nothing.
+                Set("first.user", set.User, said.User?.Value == set.User ? set.User : null, said.User?.Line, "User");
+                Set(
+                    "first.address",
+                    set.Address?.Address,
+                    set.Address is { } a && Facts.Addresses.Contains(a.Address.Split('/')[0]) ? a.Address : null,
+                    LineOf(set.Address?.Address.Split('/')[0]),
+                    "Address"
+                );
+                Set("first.time-zone", set.TimeZone, said.TimeZone?.Value, said.TimeZone?.Line, "Time zone");
+                if (set.Wireless is { } radio)
+                    Each("first.wireless", $"{radio.Name}, country {radio.Country}", Standing.Claimed, "as it was set");
+                foreach (var overlay in set.Overlays)
+                    Each("first.overlay", overlay, Standing.Claimed, "as it was set");
+                foreach (var line in set.Lines)
+                    Each("first.line", line, Standing.Claimed, "as it was set");
+                foreach (var package in set.Packages)
+                    Each("first.package", package, Standing.Claimed, "as it was set");
+                foreach (var command in set.Commands)
+                    Each("first.command", command, Standing.Claimed, "as it was set");
+            }
+            foreach (var recipe in run.Recipes)
+                Each("first.recipe", recipe.Name, Standing.Claimed, "as it was chosen");
+            foreach (var file in run.Write is { Step: WriteStep.Done, Files: var files } ? files : [])
+                Each("first.file", file, Standing.Proven, "written here");
+        }
+
+        public void System()
+        {
+            if (said.CommandLine is { } command)
+                Add("system.command-line", command.Value, Standing.Proven, "the log", command.Line);
+            Both("system.kernel", null, Facts.Kernel, "", LineOf(Facts.Kernel), "Kernel");
+            Both("system.name", null, Facts.Os, "", LineOf(Facts.Os));
+            var root = Deductions.RootOf(said.CommandLine?.Value) ?? Facts.BootMedium;
+            Both("system.root", null, root, "", said.CommandLine?.Line ?? LineOf(root), "Root");
+            if (said.Mounted is { } mounted)
+                Add("system.mounted", mounted.Value, Standing.Proven, "the log", mounted.Line);
+            Both("system.host", null, Facts.Hostname, "", LineOf(Facts.Hostname), "Host name");
+            if (said.User is { } user)
+                Both("system.user", null, user.Value, "", user.Line, "User");
+            if (said.TimeZone is { } zone)
+                Both("system.time-zone", null, zone.Value, "", zone.Line, "Time zone");
+            if (said.Heat is { } heat)
+                Add("system.heat", heat.Value, Standing.Proven, "the log", heat.Line);
+            foreach (var stage in run.Reading.StageLines.Where(s => s.Milliseconds is not null))
+                Add(
+                    $"time.{Words.Of(stage.Stage).Replace(' ', '-')}",
+                    string.Create(CultureInfo.InvariantCulture, $"{stage.Milliseconds!.Value / 1000.0:0.0} s"),
+                    Standing.Proven,
+                    "the log",
+                    stage.Line
+                );
+            foreach (var address in Facts.Addresses)
+                Each("network.address", address, Standing.Proven, "the log", LineOf(address));
+            foreach (var mend in run.Mended)
+                if (mend.ProvenBy is { } boot)
+                    Each("met.fixed", $"{mend.Cause}: {mend.Text}", Standing.Proven, $"boot {boot} went on");
+                else
+                    Each("met.changed", $"{mend.Cause}: {mend.Text}", Standing.Claimed, "as it was noted");
+            foreach (var quirk in run.Model.Quirks)
+                Each("more.quirk", quirk.Text, Standing.Claimed, quirk.Source);
+        }
+    }
 }

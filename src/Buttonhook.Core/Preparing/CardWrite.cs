@@ -50,6 +50,7 @@ public enum WriteStep
 /// <param name="Erased">Whether anything was written to the card.</param>
 /// <param name="LabelGb">What the label of the card says, as the board on the bench has it; null when it says nothing.</param>
 /// <param name="CardBytes">What the card holds.</param>
+/// <param name="Applied">The texts of the first-boot files as they were written, without secrets; null in records of earlier versions.</param>
 /// <param name="CardNumber">Which card of its board it is or will be; null in records of earlier versions.</param>
 public sealed record CardWrite(
     string Id,
@@ -73,7 +74,8 @@ public sealed record CardWrite(
     DateTimeOffset? EndedAt,
     int? CardNumber = null,
     int? LabelGb = null,
-    long? CardBytes = null
+    long? CardBytes = null,
+    IReadOnlyList<Keeping.KeptFile>? Applied = null
 )
 {
     /// <summary>Whether it goes on.</summary>

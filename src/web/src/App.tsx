@@ -13,6 +13,7 @@ import { useWide } from "./frame/useWide";
 const BenchPage = lazy(() => import("./boards/BenchPage"));
 const NewBoardPage = lazy(() => import("./boards/NewBoardPage"));
 const BoardCardsPage = lazy(() => import("./boards/BoardCardsPage"));
+const CardPrint = lazy(() => import("./keeping/CardPrint"));
 const ChangesPage = lazy(() => import("./boards/ChangesPage"));
 const ImageShelfPage = lazy(() => import("./images/ImageShelfPage"));
 const BesidePage = lazy(() => import("./consoles/BesidePage"));
@@ -93,6 +94,7 @@ export function App() {
           <Route path="/boards/new" element={<NewBoardPage />} />
           <Route path="/boards/:id" element={<BoardEntry />} />
           <Route path="/boards/:id/:step" element={<BoardFrame />} />
+          <Route path="/boards/:id/settings/:version/card" element={<CardPrint />} />
           <Route path="/cards" element={<BoardCardsPage />} />
           <Route path="/images" element={<ImageShelfPage />} />
           <Route path="/logs" element={<LogDrawerPage />} />

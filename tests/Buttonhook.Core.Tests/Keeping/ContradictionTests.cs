@@ -1,5 +1,6 @@
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Tests.Keeping;
 
@@ -14,7 +15,7 @@ public class ContradictionTests
                     Bench.Board("quill-v", image: "fallow-12-server-riscv64"),
                     Bench.Catalogue.Model("quill-v")!,
                     Bench.Catalogue.Image("fallow-12-server-riscv64"),
-                    host,
+                    host is null ? null : FirstBoot.Usual with { HostName = host },
                     facts
                 )
                 .Select(c => c.Says),
@@ -62,5 +63,30 @@ public class ContradictionTests
         var told = Assert.Single(Of(facts));
         Assert.StartsWith($"{what}: the bench says ", told);
         Assert.EndsWith($"the log says {log}.", told);
+    }
+
+    [Fact]
+    public void An_address_and_a_time_zone_that_did_not_take_are_told()
+    {
+        var set = FirstBoot.Usual with { Address = new("eth0", "192.0.2.10/24", null, []), TimeZone = "Europe/Madrid" };
+        var told = Contradictions.Of(
+            Bench.Board("quill-v"),
+            Bench.Catalogue.Model("quill-v")!,
+            null,
+            set,
+            Nothing with
+            {
+                Addresses = ["192.0.2.44"],
+            },
+            new(null, null, null, new("Etc/UTC", 7), null)
+        );
+        Assert.Equal(
+            [
+                "Address: the bench says 192.0.2.10, the log says 192.0.2.44.",
+                "Time zone: the bench says Europe/Madrid, the log says Etc/UTC.",
+            ],
+            told.Select(c => c.Says)
+        );
+        Assert.Empty(Contradictions.Of(Bench.Board("quill-v"), Bench.Catalogue.Model("quill-v")!, null, set, Nothing));
     }
 }

@@ -3230,6 +3230,164 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boards/{id}/settings/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TakeSettings"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptSettings"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/settings/{version}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    version: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SetUp"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query: {
+                    a: string;
+                    b: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ComparedSettings"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: {
+                    board?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": components["schemas"]["Stream"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReadSettings"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections": {
         parameters: {
             query?: never;
@@ -4702,6 +4860,7 @@ export interface components {
             labelGb?: null | number;
             /** Format: int64 */
             cardBytes?: null | number;
+            applied?: null | components["schemas"]["KeptFile"][];
             running?: boolean;
             /** Format: int32 */
             secondsLeft?: null | number;
@@ -4816,6 +4975,11 @@ export interface components {
             /** Format: int32 */
             missingCount: number;
             slower: components["schemas"]["SlowerStage"][];
+        };
+        ComparedSettings: {
+            before: string;
+            after: string;
+            differences: components["schemas"]["SettingDifference"][];
         };
         Connected: {
             /** Format: int32 */
@@ -5288,25 +5452,43 @@ export interface components {
         KeepInput: {
             bootId: string;
             notes: string;
-            hostname: null | string;
-            rootDevice: null | string;
+            said: {
+                [key: string]: string;
+            };
+            /** Format: int32 */
+            after: null | number;
         };
         KeepView: {
             bootId: null | string;
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
-            rows: components["schemas"]["SettingRow"][];
-            contradictions: string[];
+            differ: string[];
+            regression: null | components["schemas"]["RegressionView"];
+        };
+        KeptBench: {
+            modelId: string;
+            revisionId: string;
+            /** Format: int32 */
+            memoryMiB: null | number;
+            imageId: null | string;
+            connected: components["schemas"]["Connected"];
+            firstBoot: null | components["schemas"]["FirstBoot"];
+            recipes: string[];
+        };
+        KeptFile: {
+            path: string;
+            text: string;
         };
         KeptSettings: {
             boardId: string;
             /** Format: int32 */
             version: number;
-            bootId: string;
+            bootId: null | string;
             settings: components["schemas"]["WorkingSettings"];
             /** Format: date-time */
             savedAt: string;
+            cameFrom: null | string;
         };
         Lessons: {
             /** Format: int32 */
@@ -5670,6 +5852,13 @@ export interface components {
             state?: components["schemas"]["CauseState"];
             stateSays?: null | string;
         };
+        ReadSettings: {
+            settings: components["schemas"]["WorkingSettings"];
+            forBoard: null | string;
+            /** Format: int32 */
+            version: number;
+            differences: components["schemas"]["SettingDifference"][];
+        };
         Reason: {
             rule: string;
             bearing: components["schemas"]["Bearing"];
@@ -5705,6 +5894,11 @@ export interface components {
             value: null | string;
             after: null | string;
             mode: null | string;
+        };
+        RegressionView: {
+            /** Format: int32 */
+            version: number;
+            differences: components["schemas"]["SettingDifference"][];
         };
         RemovedThing: {
             kind: string;
@@ -5819,13 +6013,29 @@ export interface components {
             secret: boolean;
             failsOn?: null | string;
         };
-        SettingRow: {
+        SetUp: {
+            done: string[];
+            left: string[];
+        };
+        Setting: {
+            id: string;
             name: string;
             value: null | string;
             standing: components["schemas"]["Standing"];
             source: string;
             /** Format: int32 */
             line?: null | number;
+            said?: null | string;
+            counts?: null | string;
+            about?: null | string;
+            kind?: null | string;
+        };
+        SettingDifference: {
+            kind: string;
+            name: string;
+            before: null | string;
+            after: null | string;
+            says: string;
         };
         ShareView: {
             url: string;
@@ -5879,11 +6089,6 @@ export interface components {
             line: number;
             /** Format: int32 */
             milliseconds: null | number;
-        };
-        StageTime: {
-            stage: components["schemas"]["Stage"];
-            /** Format: double */
-            seconds: number;
         };
         /** @enum {unknown} */
         Standing: "proven" | "claimed" | "differs" | "unknown";
@@ -5939,6 +6144,12 @@ export interface components {
             revisions: string[];
             otherwise: null | string;
             missing: null | string;
+        };
+        TakeSettings: {
+            settings: components["schemas"]["WorkingSettings"];
+            from: string;
+            /** Format: int32 */
+            after: null | number;
         };
         TextPiece: {
             change: components["schemas"]["Change"];
@@ -6083,30 +6294,13 @@ export interface components {
         WorkingSettings: {
             format: string;
             nickname: string;
-            maker: null | string;
-            model: string;
-            revision: string;
-            /** Format: int32 */
-            memoryMiB: null | number;
-            instructionSet: null | string;
-            image: null | string;
-            imageVersion: null | string;
-            /** Format: int32 */
-            cardGb: null | number;
-            supply: null | string;
-            adapter: null | string;
-            console: string;
-            kernel: null | string;
-            os: null | string;
-            rootDevice: null | string;
-            hostname: null | string;
-            addresses: string[];
-            stageTimes: components["schemas"]["StageTime"][];
-            changes: string[];
+            settings: components["schemas"]["Setting"][];
+            files: components["schemas"]["KeptFile"][];
+            bench: null | components["schemas"]["KeptBench"];
             notes: string;
-            logSha256: string;
+            logSha256: null | string;
             /** Format: date-time */
-            bootedAt: string;
+            bootedAt: null | string;
         };
         /** @enum {unknown} */
         WriteStep: "looking-at-image" | "checking-download" | "checking-size" | "writing" | "reading-back" | "first-boot-files" | "dry-boot" | "done" | "failed" | "cancelled" | "interrupted";

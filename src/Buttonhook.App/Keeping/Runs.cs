@@ -1,0 +1,80 @@
+using System.Security.Cryptography;
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Preparing;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Keeping;
+
+/// <summary>Puts together what is known of a boot, for its working settings.</summary>
+public sealed class Runs(
+    BenchViews views,
+    BootStore boots,
+    Captures captures,
+    Catalogue catalogue,
+    PreparationStore store,
+    Preparations preparations,
+    CardWriter writer
+)
+{
+    /// <summary>The boot that settings would be kept of: the newest of this card that reached the login, else the newest of all; null without any.</summary>
+    public static Boot? Of(BenchBoard bench, IReadOnlyList<Boot> newest) =>
+        newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Stage.Login) ?? newest.FirstOrDefault();
+
+    /// <summary>The settings of a boot as its run tells them; a boot without a login, or one of a model that is gone, is a problem.</summary>
+    public Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot) => With(bench, boot, SettingsMaker.From);
+
+    /// <summary>What is known of a boot, however it ended; null when its model is gone.</summary>
+    public WorkingSettings? Known(BenchBoard bench, Boot boot) =>
+        With(bench, boot, run => (Answer<WorkingSettings>)SettingsMaker.Of(run)).Value;
+
+    private Answer<WorkingSettings> With(BenchBoard bench, Boot boot, Func<Run, Answer<WorkingSettings>> make)
+    {
+        if (catalogue.Model(boot.ModelId) is not { } model)
+            return new Problem("The board's model should be in the catalogue.", $"{boot.ModelId} is not.", "Identify the board again.");
+        // Card and preparation are known as they are now: of an earlier card they would tell another one's.
+        var sameCard = boot.CardNumber == bench.CardNumber;
+        var write = writer.Of(bench.Board.Id);
+        var (set, chosen, version) = store.Of(bench.Board.Id);
+        var sum = Sum(boot.Id);
+        var made = captures.With<object>(
+            boot.Id,
+            read =>
+                make(
+                    new Run(
+                        bench.Board with
+                        {
+                            ImageId = boot.ImageId,
+                        },
+                        model,
+                        catalogue,
+                        catalogue.Image(boot.ImageId),
+                        sameCard ? views.ProofOf(bench).Card : CardState.Chosen,
+                        sameCard && write?.CardNumber == boot.CardNumber && write.SlotId != CardSlots.CopyId ? write : null,
+                        sameCard && version > 0 ? set : null,
+                        sameCard ? [.. preparations.Recipes().Where(r => chosen.Contains(r.Id))] : [],
+                        sameCard ? views.MendedOn(bench) : [],
+                        read.Reading,
+                        read.Log,
+                        boot.Source,
+                        sum,
+                        boot.StartedAt
+                    )
+                )
+        );
+        return made is Answer<WorkingSettings> answer
+            ? answer
+            : new Problem("The bytes of this boot should be kept.", "They are gone.", "Boot it again.");
+    }
+
+    private string Sum(string bootId)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        foreach (var piece in boots.Pieces(bootId))
+            hash.AppendData(piece.Bytes);
+        return Convert.ToHexStringLower(hash.GetHashAndReset());
+    }
+}
