@@ -28,7 +28,7 @@ public sealed class Database : IDisposable
             var database = new Database(path);
             using var connection = database.Connect();
             connection.Execute("PRAGMA journal_mode = WAL");
-            return Upgrade(connection) is { } problem ? problem : database;
+            return Upgrade(connection, path) is { } problem ? problem : database;
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 13)
         {
@@ -76,22 +76,98 @@ public sealed class Database : IDisposable
         SqliteConnection.ClearPool(connection);
     }
 
-    private static Problem? Upgrade(SqliteConnection connection)
+    /// <summary>Opens a file that another process may use, to read it; its schema stays as it is.</summary>
+    public static Answer<Database> Beside(string path)
+    {
+        try
+        {
+            var database = new Database(path);
+            using var connection = database.Connect();
+            connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_master");
+            return database;
+        }
+        catch (SqliteException e)
+        {
+            return new Problem($"{path} should be readable.", $"SQLite says: {e.Message}", "Name another data folder.");
+        }
+    }
+
+    /// <summary>Copies all data as it is now into a new file, while others write: what they had stored when it ends is in it.</summary>
+    public void CopyTo(string path)
+    {
+        using var from = Connect();
+        Copy(from, path);
+    }
+
+    private static void Copy(SqliteConnection from, string path)
+    {
+        var connectionString = new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString();
+        using var into = new SqliteConnection(connectionString);
+        into.Open();
+        from.BackupDatabase(into);
+        // A copy is one file: nothing of it waits in a log beside it.
+        into.Execute("PRAGMA journal_mode = DELETE");
+    }
+
+    /// <summary>Looks whether a file is a whole database that this Buttonhook can use, and changes nothing; gives its schema.</summary>
+    public static Answer<string> Check(string path)
+    {
+        try
+        {
+            using var connection = new SqliteConnection(
+                new SqliteConnectionStringBuilder
+                {
+                    DataSource = path,
+                    Mode = SqliteOpenMode.ReadOnly,
+                    Pooling = false,
+                }.ToString()
+            );
+            connection.Open();
+            connection.CreateFunction<string, string?>("acting", Acting.Ask);
+            var version = connection.ExecuteScalar<long>("PRAGMA user_version");
+            if (Unusable(version) is { } problem)
+                return problem;
+            var whole = connection.ExecuteScalar<string>("PRAGMA quick_check(1)");
+            return whole == "ok"
+                ? version.ToString(System.Globalization.CultureInfo.InvariantCulture)
+                : new Problem("The data file should be whole.", $"SQLite says: {whole}", "Take another copy.");
+        }
+        catch (SqliteException e)
+        {
+            return new Problem("The data file should be a Buttonhook database.", $"SQLite says: {e.Message}", "Take another copy.");
+        }
+    }
+
+    private static Problem? Unusable(long version)
+    {
+        var known = Steps().Count;
+        return version < 0
+                ? new(
+                    "A Buttonhook database has a schema from 0 on.",
+                    $"This file says {version}: it is no database of Buttonhook, or it was changed by another program.",
+                    "Name another data folder, or restore this file from a copy."
+                )
+            : version > known
+                ? new(
+                    $"This Buttonhook knows data up to schema {known}.",
+                    $"The file has schema {version}, from a newer Buttonhook.",
+                    "Use the newer one, or another data folder."
+                )
+            : null;
+    }
+
+    private static Problem? Upgrade(SqliteConnection connection, string path)
     {
         var steps = Steps();
         var version = connection.ExecuteScalar<long>("PRAGMA user_version");
-        if (version < 0)
-            return new(
-                "A Buttonhook database has a schema from 0 on.",
-                $"This file says {version}: it is no database of Buttonhook, or it was changed by another program.",
-                "Name another data folder, or restore this file from a copy."
-            );
-        if (version > steps.Count)
-            return new(
-                $"This Buttonhook knows data up to schema {steps.Count}.",
-                $"The file has schema {version}, from a newer Buttonhook.",
-                "Use the newer one, or another data folder."
-            );
+        if (Unusable(version) is { } problem)
+            return problem;
+        // Data that the last version left are kept as they were, so that the way back is open.
+        if (version > 0 && version < steps.Count && $"{path}.schema-{version}" is var before && !File.Exists(before))
+        {
+            Copy(connection, before + ".part");
+            File.Move(before + ".part", before);
+        }
         for (var step = (int)version; step < steps.Count; step++)
         {
             using var transaction = connection.BeginTransaction();

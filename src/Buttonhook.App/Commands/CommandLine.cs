@@ -25,6 +25,9 @@ public static class CommandLine
             InspectCommand.Make(),
             IdentifyCommand.Make(),
             CardCommands.Make(),
+            SettingsCommands.Make(),
+            BackupCommands.MakeBackup(),
+            BackupCommands.MakeRestore(),
         };
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)

@@ -197,7 +197,7 @@ public static class KeepingEndpoints
     }
 
     /// <summary>One version as JSON, as Markdown, as a short text, or as a zip of all with log and photos.</summary>
-    private static IResult Export(string id, string file, SettingsStore settings, PhotoStore photos, BootStore boots)
+    private static IResult Export(string id, string file, bool? label, SettingsStore settings, PhotoStore photos, BootStore boots)
     {
         var parts = file.Split('.');
         if (
@@ -215,7 +215,7 @@ public static class KeepingEndpoints
                 "text/markdown; charset=utf-8",
                 name
             ),
-            "txt" => Results.File(Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings) + "\n"), "text/plain; charset=utf-8", name),
+            "txt" => Results.File(Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard) + "\n"), "text/plain; charset=utf-8", name),
             _ => Results.File(SettingsFile.Zip(kept, photos, boots), "application/zip", name),
         };
     }

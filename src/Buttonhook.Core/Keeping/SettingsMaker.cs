@@ -194,7 +194,7 @@ public static class SettingsMaker
                 if (image.DownloadBytes > 0)
                     Claimed(
                         "image.bytes",
-                        $"{image.DownloadBytes} bytes, {image.ExpandedBytes} when unpacked",
+                        $"{Sizes.Decimal(image.DownloadBytes)}, {Sizes.Decimal(image.ExpandedBytes)} when unpacked",
                         image.Path is null ? "its card" : "measured here"
                     );
                 if (image.Sha256 is { } sum)

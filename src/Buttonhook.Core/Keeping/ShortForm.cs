@@ -13,8 +13,9 @@ public static class ShortForm
     /// <summary>What it begins with.</summary>
     public const string Begin = "buttonhook.settings/2";
 
-    /// <summary>Letters that a square code of moderate size still carries on a small label.</summary>
-    private const int Most = 900;
+    /// <summary>Letters that a square code carries whose dots are wide enough to be read from paper: 38 mm on a card, 26 mm on a small label.</summary>
+    public const int OnCard = 900,
+        OnLabel = 300;
 
     private const int LongestValue = 120;
 
@@ -47,20 +48,22 @@ public static class ShortForm
     ];
 
     /// <summary>The short text.</summary>
-    public static string Write(WorkingSettings s)
+    /// <param name="most">About how many letters it may have, from 100 on.</param>
+    public static string Write(WorkingSettings s, int most = OnCard)
     {
+        most = Math.Max(most, 100);
         var text = new StringBuilder(Begin).Append(';').Append(Escape(s.Nickname));
         foreach (var row in Wanted.SelectMany(kind => s.Settings.Where(r => r.Kind == kind && r.Counts is not null)))
         {
             var value = Escape(row.Counts!.Length > LongestValue ? Cut(row.Counts, LongestValue) + "…" : row.Counts);
-            if (text.Length + row.Id.Length + value.Length + 2 <= Most)
+            if (text.Length + row.Id.Length + value.Length + 2 <= most)
                 text.Append(';').Append(row.Id).Append('=').Append(value);
         }
-        if (s.Notes.Length > 0 && text.Length + 10 < Most)
+        if (s.Notes.Length > 0 && text.Length + 10 < most)
         {
-            var notes = Cut(s.Notes, Most);
+            var notes = Cut(s.Notes, most);
             // An escape is three letters for one: what is left decides.
-            while (Escape(notes).Length > Most - text.Length - 6)
+            while (Escape(notes).Length > most - text.Length - 6)
                 notes = Cut(notes, notes.Length - 1);
             text.Append(";notes=").Append(Escape(notes));
         }

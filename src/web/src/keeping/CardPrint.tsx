@@ -43,11 +43,11 @@ function rowsOf(kept: KeptSettings) {
 }
 
 /** The short text of a version, which the square code carries. */
-const useShortText = (boardId: string, version: number) =>
+const useShortText = (boardId: string, version: number, label: boolean) =>
   useQuery({
-    queryKey: ["board", boardId, "settings", version, "short"],
+    queryKey: ["board", boardId, "settings", version, "short", label],
     queryFn: async () => {
-      const got = await fetch(`/api/boards/${boardId}/settings/${version}.txt`);
+      const got = await fetch(`/api/boards/${boardId}/settings/${version}.txt?label=${label}`);
       if (!got.ok) throw new Error("The short text cannot be had.");
       return (await got.text()).trim();
     },
@@ -57,8 +57,8 @@ const useShortText = (boardId: string, version: number) =>
 export default function CardPrint() {
   const { id = "", version = "" } = useParams();
   const settings = useSettings(id);
-  const text = useShortText(id, Number(version));
   const [size, setSize] = useState<"a6" | "label">("a6");
+  const text = useShortText(id, Number(version), size === "label");
   const kept = settings.data?.versions.find((v) => v.version === Number(version));
   const problem = settings.error ?? text.error;
   return (

@@ -6026,9 +6026,6 @@ export interface components {
             /** Format: int32 */
             line?: null | number;
             said?: null | string;
-            counts?: null | string;
-            about?: null | string;
-            kind?: null | string;
         };
         SettingDifference: {
             kind: string;
