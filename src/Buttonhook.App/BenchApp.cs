@@ -116,6 +116,11 @@ public static class BenchApp
         services.AddSingleton<SettingsStore>();
         services.AddTransient<Keeping.Runs>();
         services.AddTransient<Keeping.SetAgain>();
+        services.AddTransient<Keeping.Batches>();
+        services.AddTransient<Keeping.Practices>();
+        services.AddSingleton<MoveStore>();
+        services.AddSingleton<BatchStore>();
+        services.AddSingleton<PracticeStore>();
         services.AddSingleton<RemovalStore>();
         services.AddSingleton<EditStore>();
         services.AddSingleton<PhotoStore>();
@@ -155,6 +160,12 @@ public static class BenchApp
         api.MapRules();
         api.MapTriage();
         api.MapKeeping();
+        api.MapFirstLogin();
+        api.MapMoving();
+        api.MapBatches();
+        api.MapStatistics();
+        api.MapPractice();
+        api.MapBackup();
         api.MapImages();
         api.MapShelves();
         api.MapRemovals();

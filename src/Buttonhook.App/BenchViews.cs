@@ -20,7 +20,9 @@ public sealed partial class BenchViews(
     Preparing.CardWriter writer,
     Preparing.StandInImages files,
     Preparing.ImageLooks looks,
-    KnowledgeFiles knowledge
+    KnowledgeFiles knowledge,
+    MoveStore moves,
+    TimeProvider clock
 )
 {
     /// <summary>All boards.</summary>
@@ -162,6 +164,52 @@ public sealed partial class BenchViews(
         var onCard = card?.Fault is { } written && !written.ClearedBy.Any(bench.Corrected.Contains) ? written : null;
         var fault = Besides(hidden) ?? onCard ?? Besides(implied);
         var first = boots.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
-        return new(bench.Board, model, image, fault?.Id, listenSpeed ?? model.Console.Speed ?? RehearsalSpeed, seed, first, card?.HostName);
+        return new(
+            bench.Board,
+            model,
+            image,
+            fault?.Id,
+            listenSpeed ?? model.Console.Speed ?? RehearsalSpeed,
+            seed,
+            first,
+            card?.HostName,
+            MovedTo(bench, model, image),
+            clock.GetUtcNow()
+        );
     }
+
+    /// <summary>The disk that a simulated board's root was copied to, as its own console shows that it was; null while it was not.</summary>
+    private string? MovedTo(BenchBoard bench, BoardModel model, Core.Images.ImageCard? image)
+    {
+        if (moves.Of(bench.Board.Id) is not { } move)
+            return null;
+        var disk = Core.Keeping.MovePlan.For(move.Target, bench.Board, model, image, catalogue).Device;
+        bool Copied(Boot boot) =>
+            captures.With(
+                boot.Id,
+                r =>
+                    Enumerable
+                        .Range(1, r.Log.LineCount)
+                        .Any(n =>
+                            r.Log.Text(n) is var text
+                            && (
+                                text.Contains($"of={disk} ", StringComparison.Ordinal)
+                                || text.Contains("cp -ax / /mnt", StringComparison.Ordinal)
+                            )
+                        )
+                        ? "copied"
+                        : ""
+            ) == "copied";
+        return boots.Of(bench.Board.Id).Take(3).Any(Copied) || Moved(bench, move) ? disk["/dev/".Length..] : null;
+    }
+
+    /// <summary>Whether an earlier boot since the move was begun already ran from the new medium.</summary>
+    private bool Moved(BenchBoard bench, Move move) =>
+        boots
+            .Of(bench.Board.Id)
+            .Where(b => b.StartedAt > move.BegunAt)
+            .Take(3)
+            .Any(b =>
+                captures.With(b.Id, r => Core.Keeping.RunFacts.Of(r.Log))?.Mounted is { } mounted && mounted.Value != move.MountedBefore
+            );
 }

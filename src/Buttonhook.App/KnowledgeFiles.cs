@@ -20,7 +20,8 @@ public sealed record KnowledgeFiles(
     RealNames Names,
     IReadOnlyList<Core.Consoles.WaitingWork> Works,
     string OwnRulesSchema,
-    Triage Triage
+    Triage Triage,
+    Core.Practising.PracticeBook Practice
 )
 {
     /// <summary>Good boots of the lab.</summary>
@@ -106,6 +107,12 @@ public sealed record KnowledgeFiles(
         var triage = Triage.Read(File.ReadAllText(Path.Combine(data, "knowledge/triage.yaml")), Schema("triage"));
         if (triage.Value is not { } looks)
             return triage.Problem!;
+        var practice = Core.Practising.PracticeBook.Read(
+            File.ReadAllText(Path.Combine(data, "knowledge/practice.yaml")),
+            Schema("practice")
+        );
+        if (practice.Value is not { } exercises)
+            return practice.Problem!;
         var book = ReadRules(folder);
         return book.Value is { } rules
             ? new KnowledgeFiles(
@@ -130,7 +137,8 @@ public sealed record KnowledgeFiles(
                 new(Names("time-zones"), Names("countries")),
                 waiting.Works,
                 Schema("own-rules"),
-                looks
+                looks,
+                exercises
             )
             : book.Problem!;
     }

@@ -158,6 +158,20 @@ public sealed class PreparationStore(Database database)
         ];
     }
 
+    /// <summary>How fast each real card was written, oldest first: the slot, and bytes a second. Simulated slots tell nothing of cards.</summary>
+    public IReadOnlyList<(string Slot, double BytesPerSecond)> WrittenSpeeds()
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection
+                .Query<string>("SELECT state FROM card_writes WHERE running = 0 AND slot_id LIKE 'dev-%' ORDER BY started_at")
+                .Select(Read<CardWrite>)
+                .Where(w => w.WriteBytesPerSecond is > 0)
+                .Select(w => (w.SlotName, w.WriteBytesPerSecond!.Value)),
+        ];
+    }
+
     /// <summary>Recipes that people added.</summary>
     public IReadOnlyList<Recipe> Recipes()
     {

@@ -46,7 +46,13 @@ internal static class BackupCommands
             try
             {
                 using var into = new FileStream(file, FileMode.CreateNew);
-                var list = Backup.Write(database, folder, into, Path.GetDirectoryName(Path.GetFullPath(file))!, TimeProvider.System.GetUtcNow());
+                var list = Backup.Write(
+                    database,
+                    folder,
+                    into,
+                    Path.GetDirectoryName(Path.GetFullPath(file))!,
+                    TimeProvider.System.GetUtcNow()
+                );
                 Console.WriteLine(
                     $"{file}: {string.Join(", ", list.Files.Select(f => $"{f.Name} {Sizes.Binary(f.Bytes)}"))}. Images and written cards are not in it."
                 );

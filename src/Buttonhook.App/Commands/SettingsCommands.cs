@@ -31,7 +31,10 @@ internal static class SettingsCommands
                 parse.GetValue(CommandOptions.Data),
                 bench =>
                 {
-                    var all = bench.Boards.All().SelectMany(b => bench.Settings.Of(b.Board.Id).Select(k => (b.Board.Nickname, Kept: k))).ToList();
+                    var all = bench
+                        .Boards.All()
+                        .SelectMany(b => bench.Settings.Of(b.Board.Id).Select(k => (b.Board.Nickname, Kept: k)))
+                        .ToList();
                     if (parse.GetValue(CommandOptions.Json))
                         Console.WriteLine(
                             JsonSerializer.Serialize(
@@ -62,7 +65,10 @@ internal static class SettingsCommands
         var board = Board();
         var command = new Command("show", "Print what is kept of a board, in words.") { board, CommandOptions.Data };
         command.SetAction(parse =>
-            On(parse.GetValue(CommandOptions.Data), bench => bench.With(parse.GetValue(board)!, kept => Print(SettingsText.Markdown(kept.Settings, kept.Version))))
+            On(
+                parse.GetValue(CommandOptions.Data),
+                bench => bench.With(parse.GetValue(board)!, kept => Print(SettingsText.Markdown(kept.Settings, kept.Version)))
+            )
         );
         return command;
     }
@@ -101,7 +107,13 @@ internal static class SettingsCommands
         var file = new Argument<string>("FILE") { Description = "JSON, a zip that Keep gave out, or a short text; - for standard input." };
         var board = new Option<string?>("--board") { Description = "The board to keep it for; without it the one of its nickname." };
         var look = new Option<bool>("--look") { Description = "Only tell what it would change." };
-        var command = new Command("import", "Keep settings from another bench as a new version.") { file, board, look, CommandOptions.Data };
+        var command = new Command("import", "Keep settings from another bench as a new version.")
+        {
+            file,
+            board,
+            look,
+            CommandOptions.Data,
+        };
         command.SetAction(parse =>
             On(
                 parse.GetValue(CommandOptions.Data),
@@ -131,7 +143,9 @@ internal static class SettingsCommands
                                         Console.WriteLine(JsonSerializer.Serialize(differences, Indented));
                                     else
                                         Console.WriteLine(
-                                            differences.Count == 0 ? "Both say the same." : string.Join('\n', differences.Select(d => d.Says))
+                                            differences.Count == 0
+                                                ? "Both say the same."
+                                                : string.Join('\n', differences.Select(d => d.Says))
                                         );
                                     return differences.Count == 0 ? 0 : Differ;
                                 }
@@ -219,13 +233,24 @@ internal static class SettingsCommands
             var colon = which.LastIndexOf(':');
             var (name, number) = colon < 0 ? (which, null) : (which[..colon], which[(colon + 1)..]);
             if (Find(name) is not { } board)
-                return Say(new Problem($"A board called {name} should be on the bench.", "There is none.", "./buttonhook settings list names them."), Failed);
+                return Say(
+                    new Problem(
+                        $"A board called {name} should be on the bench.",
+                        "There is none.",
+                        "./buttonhook settings list names them."
+                    ),
+                    Failed
+                );
             var versions = Settings.Of(board.Board.Id);
-            var kept = number is null ? versions.FirstOrDefault() : versions.FirstOrDefault(v => v.Version.ToString(CultureInfo.InvariantCulture) == number);
+            var kept = number is null
+                ? versions.FirstOrDefault()
+                : versions.FirstOrDefault(v => v.Version.ToString(CultureInfo.InvariantCulture) == number);
             return kept is null
                 ? Say(
                     new Problem(
-                        number is null ? $"{board.Board.Nickname} should have a record." : $"{board.Board.Nickname} should have a version {number}.",
+                        number is null
+                            ? $"{board.Board.Nickname} should have a record."
+                            : $"{board.Board.Nickname} should have a version {number}.",
                         versions.Count == 0 ? "Nothing is kept of it." : $"It has {versions.Count}.",
                         "./buttonhook settings list names them."
                     ),

@@ -215,7 +215,11 @@ public static class KeepingEndpoints
                 "text/markdown; charset=utf-8",
                 name
             ),
-            "txt" => Results.File(Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard) + "\n"), "text/plain; charset=utf-8", name),
+            "txt" => Results.File(
+                Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard) + "\n"),
+                "text/plain; charset=utf-8",
+                name
+            ),
             _ => Results.File(SettingsFile.Zip(kept, photos, boots), "application/zip", name),
         };
     }

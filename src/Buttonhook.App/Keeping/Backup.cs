@@ -113,7 +113,11 @@ public static class Backup
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             return FullDisk.Is(e)
-                ? new Problem($"There should be room on the disk of {folder}.", "It is full.", "Make room and restore again; nothing was changed.")
+                ? new Problem(
+                    $"There should be room on the disk of {folder}.",
+                    "It is full.",
+                    "Make room and restore again; nothing was changed."
+                )
                 : new Problem($"{path} should be readable, and {folder} writable.", e.Message, "Name another file or folder.");
         }
         finally
@@ -144,7 +148,10 @@ public static class Backup
             return NoBackup(path, $"Its {List} cannot be read.");
         }
         if (list?.Format is not FormatName)
-            return NoBackup(path, list?.Format is { } format ? $"It says {format}, and {FormatName} is read." : $"Its {List} says no format.");
+            return NoBackup(
+                path,
+                list?.Format is { } format ? $"It says {format}, and {FormatName} is read." : $"Its {List} says no format."
+            );
         // Only names that a backup has: nothing climbs out of its folder.
         if (list.Files is null || list.Files.Any(f => !Names.Contains(f.Name)) || list.Files.FirstOrDefault()?.Name != Data)
             return NoBackup(path, "It names files that no backup has.");

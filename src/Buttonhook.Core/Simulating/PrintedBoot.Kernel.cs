@@ -88,6 +88,16 @@ internal sealed partial class PrintedBoot
 
     private void Storage()
     {
+        if (plan.MovedTo is { } moved)
+        {
+            K(
+                300,
+                moved.StartsWith("nvme", StringComparison.Ordinal) ? "nvme nvme0: pci function 0000:01:00.0"
+                    : moved.StartsWith("sd", StringComparison.Ordinal) ? "scsi host0: usb-storage 2-1:1.0"
+                    : "mmc1: new HS400 MMC card at address 0001"
+            );
+            K(60, $" {moved}: {(char.IsAsciiDigit(moved[^1]) ? $"p1 p2" : $"{moved}1 {moved}2")}");
+        }
         if (IsPc)
         {
             K(400, "ata1: SATA link up 6.0 Gbps (SStatus 133 SControl 300)");

@@ -27,8 +27,8 @@ internal sealed partial class PrintedBoot
     private BoardModel Model => plan.Model;
     private string Host => plan.Host;
     private bool IsPc => Model.InstructionSet == InstructionSet.Amd64;
-    private string Disk => IsPc ? "sda" : "mmcblk0";
-    private string Partition => IsPc ? "sda2" : "mmcblk0p2";
+    private string Disk => plan.Disk;
+    private string Partition => plan.Partition;
 
     /// <summary>The steps of one boot.</summary>
     public static IReadOnlyList<Step> For(SimulationPlan plan)

@@ -20,6 +20,7 @@ public sealed class SimulatedBoard
         Emergency,
         Name,
         Password,
+        NewPassword,
         Shell,
         Silent,
     }
@@ -33,6 +34,7 @@ public sealed class SimulatedBoard
     private bool stoppable;
     private int clock;
     private int restarts;
+    private int passwordsAsked;
 
     /// <summary>A board at the moment of power.</summary>
     public SimulatedBoard(SimulationPlan plan)
@@ -166,7 +168,7 @@ public sealed class SimulatedBoard
         else if (key >= ' ' && typed.Length < 256)
         {
             typed.Append(key);
-            if (mode != Mode.Password)
+            if (mode is not (Mode.Password or Mode.NewPassword))
                 Print(key.ToString());
         }
     }
@@ -199,6 +201,24 @@ public sealed class SimulatedBoard
             case Mode.Password:
                 mode = Mode.Shell;
                 Print($"Last login: never\r\n{plan.Image!.DefaultUser}@{host}:~$ ");
+                break;
+            case Mode.NewPassword when ++passwordsAsked < 2:
+                Print("Retype new password: ");
+                break;
+            case Mode.NewPassword:
+                mode = Mode.Shell;
+                Print($"passwd: password updated successfully\r\n{plan.Image!.DefaultUser}@{host}:~$ ");
+                break;
+            case Mode.Shell
+                when line.Trim() is "passwd" or "sudo passwd"
+                    || line.StartsWith("sudo passwd ", StringComparison.Ordinal) && !line.Contains('-', StringComparison.Ordinal):
+                mode = Mode.NewPassword;
+                passwordsAsked = 0;
+                Print("New password: ");
+                break;
+            case Mode.Shell when line.Trim() is "sudo poweroff" or "poweroff":
+                mode = Mode.Silent;
+                Print("[  OK  ] Reached target poweroff.target - System Power Off.\r\n[  913.004411] reboot: Power down\r\n");
                 break;
             case Mode.Shell when line.Trim() == "exit":
                 mode = Mode.Name;

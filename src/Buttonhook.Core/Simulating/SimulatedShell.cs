@@ -19,8 +19,10 @@ internal static class SimulatedShell
             InstructionSet.Riscv64 => "riscv64",
             _ => "x86_64",
         };
-        var root = plan.Model.InstructionSet == InstructionSet.Amd64 ? "/dev/sda2" : "/dev/mmcblk0p2";
+        var root = $"/dev/{plan.Partition}";
         var card = Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32) / Sizes.GiB;
+        if (Keeping(command, plan) is { } kept)
+            return kept;
         return command.Trim() switch
         {
             "" => "",
@@ -28,7 +30,7 @@ internal static class SimulatedShell
             "uname -a" => $"Linux {host} {plan.Image?.Kernel} #1 SMP {machine} GNU/Linux\r\n",
             "hostname" => $"{host}\r\n",
             "cat /proc/cmdline" => $"{commandLine}\r\n",
-            "ip -br addr" or "ip addr" =>
+            "ip -br addr" or "ip addr" or "ip -br address || ip address" =>
                 $"lo               UNKNOWN        127.0.0.1/8\r\neth0             UP             {Address(plan)}/24\r\n",
             "df -h /" or "df -h" => plan.FaultId == "disk-full"
                 ? $"Filesystem      Size  Used Avail Use% Mounted on\r\n{root}   3.6G  3.6G     0 100% /\r\n"
@@ -38,6 +40,41 @@ internal static class SimulatedShell
             "help" => "Try uname -a, hostname, cat /proc/cmdline, ip -br addr, df -h /, free, reboot, exit.\r\n",
             var other => $"-sh: {other.Split(' ')[0]}: not found\r\n",
         };
+    }
+
+    /// <summary>The answers to what a first login and a move send; null for anything else.</summary>
+    private static string? Keeping(string command, SimulationPlan plan)
+    {
+        bool Has(string words) => command.Contains(words, StringComparison.Ordinal);
+        string Word(string behind)
+        {
+            var at = command.IndexOf(behind, StringComparison.Ordinal) + behind.Length;
+            return new([.. command.Skip(at).TakeWhile(c => char.IsLetterOrDigit(c) || c is '-' or '_' or '/')]);
+        }
+        return Has("/etc/hostname; hostname ") ? $"{Word("; hostname ")}\r\n"
+            : Has("passwd -l root") ? "passwd: password expiry information changed.\r\nroot L 11/27/2026 0 99999 7 -1\r\n"
+            : Has("PermitRootLogin no") ? "permitrootlogin no\r\n"
+            : Has("iw reg set ") ? $"global\r\ncountry {Word("iw reg set ")}: DFS-ETSI\r\n"
+            : Has("usermod -l") ? $"usermod: user {plan.Image?.DefaultUser} is currently used by process 812\r\n"
+            : Has("date -u +") ? (plan.Now is { } now ? $"{now.UtcDateTime:yyyy-MM-ddTHH:mm}\r\n" : "1970-01-01T00:03\r\n")
+            : Has("apt-get -y upgrade")
+                ? "Reading package lists... Done\r\n0 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.\r\n"
+            : Has("lsblk") ? Disks(plan)
+            : Has("dd if=/dev/mmcblk0 of=") ? $"{Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32)} bytes copied, 412 s, 77 MB/s\r\n"
+            : Has("cp -ax / /mnt") ? "\r\n"
+            : Has("e2fsck -fy") ? "Disk identifier changed.\r\n"
+            : Has("blkid -s PARTUUID") ? "7c1d90aa-01\r\n"
+            : Has("blkid /dev/") ? $"{Word("blkid ")}: UUID=\"0b7a-11c9\" PARTUUID=\"7c1d90aa-01\"\r\n"
+            : Has("sed -i \"s#^[^ ]* / #") || Has("mkfs.ext4 -L newroot") ? "\r\n"
+            : null;
+    }
+
+    private static string Disks(SimulationPlan plan)
+    {
+        var card = Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32) / Sizes.GiB;
+        var flash = plan.Model.FlashGb is { } gb ? $"mmcblk1     {Sizes.CardBytes(gb) / Sizes.GiB}G\r\n" : "";
+        var ssd = plan.Model.BootMedia.Contains("ssd") ? "nvme0n1     119G ORCHARD DRIVE\r\n" : "";
+        return $"NAME        SIZE MODEL        MOUNTPOINTS\r\nmmcblk0     {card}G\r\n├─mmcblk0p1 256M              /boot\r\n└─mmcblk0p2 {card}G              /\r\n{flash}{ssd}";
     }
 
     /// <summary>The answer at the loader's prompt; null when it goes on booting.</summary>

@@ -10,6 +10,8 @@ namespace Buttonhook.Core.Simulating;
 /// <param name="Seed">Makes times differ a little from boot to boot, the same for the same seed.</param>
 /// <param name="FirstBoot">Whether the root grows at this boot.</param>
 /// <param name="HostName">The host name that the card sets; null for the nickname.</param>
+/// <param name="MovedTo">The disk that its root was moved to ("nvme0n1"); null while it is on the card.</param>
+/// <param name="Now">What its clock says; null for a board without one.</param>
 public sealed record SimulationPlan(
     Board Board,
     BoardModel Model,
@@ -18,7 +20,9 @@ public sealed record SimulationPlan(
     int ListenSpeed,
     int Seed,
     bool FirstBoot = false,
-    string? HostName = null
+    string? HostName = null,
+    string? MovedTo = null,
+    DateTimeOffset? Now = null
 )
 {
     /// <summary>The console that it plays; a card that knows none gets the first port, at the speed that is listened at: this is a rehearsal.</summary>
@@ -26,6 +30,12 @@ public sealed record SimulationPlan(
 
     /// <summary>Its memory; where nobody knows how much is fitted it has what the image wants.</summary>
     public int MemoryMiB => Board.MemoryMiB ?? Math.Max(512, Image?.ComfortableMemoryMiB ?? 0);
+
+    /// <summary>The disk that its root is on.</summary>
+    public string Disk => MovedTo ?? (Model.InstructionSet == InstructionSet.Amd64 ? "sda" : "mmcblk0");
+
+    /// <summary>The partition of its root.</summary>
+    public string Partition => char.IsAsciiDigit(Disk[^1]) ? $"{Disk}p2" : $"{Disk}2";
 
     /// <summary>What the system calls itself.</summary>
     public string Host => HostName ?? Board.Nickname.ToLowerInvariant();

@@ -13,6 +13,11 @@ import { useWide } from "./frame/useWide";
 const BenchPage = lazy(() => import("./boards/BenchPage"));
 const NewBoardPage = lazy(() => import("./boards/NewBoardPage"));
 const BoardCardsPage = lazy(() => import("./boards/BoardCardsPage"));
+const BatchesPage = lazy(() => import("./keeping/BatchesPage"));
+const BatchPage = lazy(() => import("./keeping/BatchPage"));
+const LearntPage = lazy(() => import("./keeping/LearntPage"));
+const PracticePage = lazy(() => import("./practising/PracticePage"));
+const PracticeRound = lazy(() => import("./practising/PracticeRound"));
 const CardPrint = lazy(() => import("./keeping/CardPrint"));
 const ChangesPage = lazy(() => import("./boards/ChangesPage"));
 const ImageShelfPage = lazy(() => import("./images/ImageShelfPage"));
@@ -101,6 +106,11 @@ export function App() {
           <Route path="/logs/beside/:left/:right" element={<BesidePage />} />
           <Route path="/parts" element={<PartsPage />} />
           <Route path="/rules" element={<RuleBookPage />} />
+          <Route path="/batches" element={<BatchesPage />} />
+          <Route path="/batches/:id" element={<BatchPage />} />
+          <Route path="/learnt" element={<LearntPage />} />
+          <Route path="/practice" element={<PracticePage />} />
+          <Route path="/practice/:id" element={<PracticeRound />} />
           <Route path="/changes" element={<ChangesPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>

@@ -122,6 +122,9 @@ export function BenchColumn({
           <NavLink to="/rules">
             Rule book <span className="time">{shelves.data?.rules}</span>
           </NavLink>
+          <NavLink to="/batches">Batches</NavLink>
+          <NavLink to="/learnt">What was learnt</NavLink>
+          <NavLink to="/practice">Practice</NavLink>
           <NavLink to="/changes">Last changes</NavLink>
           <button type="button" onClick={onFind}>
             Find anything <kbd>/</kbd>

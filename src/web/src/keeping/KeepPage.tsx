@@ -1,11 +1,14 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { BoardView, Setting } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Differences } from "./Differences";
+import { FirstLogin } from "./FirstLogin";
 import { tally } from "./groups";
 import styles from "./Keep.module.css";
+import { MoveOff } from "./MoveOff";
+import { OnNetwork } from "./OnNetwork";
 import { useKeep, useSettings } from "./queries";
 import { ReadIn } from "./ReadIn";
 import { SettingList } from "./SettingList";
@@ -18,8 +21,41 @@ const saying = (settings: Setting[], said: Record<string, string>): Setting[] =>
     return text === undefined ? s : { ...s, said: text === "" || text === s.value ? null : text };
   });
 
-/** The working settings: filled in from the boot that reached the login, completed by hand, kept as a version. */
+const parts = [
+  { id: "worked", name: "What worked" },
+  { id: "login", name: "First login" },
+  { id: "network", name: "On the network" },
+  { id: "move", name: "Off the card" },
+];
+
+/** Keep: what worked, what to set after the first login, where the board is on the network, and its move off the card. */
 export default function KeepPage({ view }: { view: BoardView }) {
+  const id = view.board.id;
+  const [search] = useSearchParams();
+  const shown = parts.find((p) => p.id === search.get("show"))?.id ?? "worked";
+  return (
+    <>
+      <nav aria-label="Parts of Keep" className={styles.parts}>
+        {parts.map((p) => (
+          <Link
+            key={p.id}
+            to={p.id === "worked" ? `/boards/${id}/keep` : `/boards/${id}/keep?show=${p.id}`}
+            aria-current={p.id === shown ? "page" : undefined}
+          >
+            {p.name}
+          </Link>
+        ))}
+      </nav>
+      {shown === "worked" && <WhatWorked view={view} />}
+      {shown === "login" && <FirstLogin boardId={id} />}
+      {shown === "network" && <OnNetwork boardId={id} />}
+      {shown === "move" && <MoveOff boardId={id} />}
+    </>
+  );
+}
+
+/** The working settings: filled in from the boot that reached the login, completed by hand, kept as a version. */
+function WhatWorked({ view }: { view: BoardView }) {
   const id = view.board.id;
   const settings = useSettings(id);
   const keep = useKeep(id);

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { answer, GET, POST } from "../shared/api";
-import type { WorkingSettings } from "../shared/api";
+import { answer, DELETE, GET, POST, PUT } from "../shared/api";
+import type { BatchInput, MoveTarget, WorkingSettings } from "../shared/api";
 import { path, useChange } from "../shared/queries";
 
 export const useSettings = (id: string) =>
@@ -46,3 +46,65 @@ export const useTake = (id: string) =>
       answer(POST("/api/boards/{id}/settings/taken", { params: { path: { id } }, body })),
     id,
   );
+
+export const useFirstLogin = (id: string) =>
+  useQuery({
+    queryKey: ["board", id, "first-login"],
+    queryFn: () => answer(GET("/api/boards/{id}/first-login", path(id))),
+    refetchInterval: (query) => (query.state.data?.live ? 2000 : false),
+  });
+
+export const useTellTask = (id: string) =>
+  useChange(
+    ({ task, done }: { task: string; done: boolean }) =>
+      answer(PUT("/api/boards/{id}/first-login/{task}", { params: { path: { id, task } }, body: { done } })),
+    id,
+  );
+
+/** Types a command and Enter into a running boot. */
+export const useSendCommand = () =>
+  useChange(({ bootId, command }: { bootId: string; command: string }) =>
+    answer(POST("/api/boots/{id}/typed", { params: { path: { id: bootId } }, body: { text: `${command}\r` } })),
+  );
+
+export const useNetworkLists = (boardId: string) =>
+  useChange(({ before, after }: { before: string; after: string }) =>
+    answer(POST("/api/network/lists", { body: { before, after, boardId } })),
+  );
+
+export const useNetworkMessage = () =>
+  useChange((text: string) => answer(POST("/api/network/message", { body: { text } })));
+
+export const useMove = (id: string) =>
+  useQuery({ queryKey: ["board", id, "move"], queryFn: () => answer(GET("/api/boards/{id}/move", path(id))) });
+
+export const useBeginMove = (id: string) =>
+  useChange(
+    (target: MoveTarget | null) =>
+      target === null
+        ? answer(DELETE("/api/boards/{id}/move", path(id)))
+        : answer(POST("/api/boards/{id}/move", { ...path(id), body: { target } })),
+    id,
+  );
+
+export const useAddCopy = (id: string) =>
+  useChange(
+    (body: { place: string; sha256: string | null; bytes: number | null }) =>
+      answer(POST("/api/boards/{id}/copies", { ...path(id), body })),
+    id,
+  );
+
+export const useBatches = () =>
+  useQuery({ queryKey: ["batches"], queryFn: () => answer(GET("/api/batches")), staleTime: 0 });
+
+export const useBatch = (id: string) =>
+  useQuery({
+    queryKey: ["batches", id],
+    queryFn: () => answer(GET("/api/batches/{id}", path(id))),
+    refetchInterval: 3000,
+  });
+
+export const useBeginBatch = () => useChange((body: BatchInput) => answer(POST("/api/batches", { body })));
+
+export const useStatistics = () =>
+  useQuery({ queryKey: ["statistics"], queryFn: () => answer(GET("/api/statistics")), staleTime: 0 });

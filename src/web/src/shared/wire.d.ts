@@ -3203,7 +3203,9 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    label?: boolean;
+                };
                 header?: never;
                 path: {
                     id: string;
@@ -3382,6 +3384,776 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/first-login": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FirstLoginView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/first-login/{task}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                    task: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TaskTold"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NetworkLists"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FoundDevices"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network/message": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NetworkMessage"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ConnectTrouble"];
+                    };
+                };
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["MoveBegin"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveView"];
+                    };
+                };
+            };
+        };
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveView"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CopyInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MoveView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchRow"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{id}/boards.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/statistics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Statistics"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PracticeBegin"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PracticeOf"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/boot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PracticeOf"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PracticeRoundView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DataView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backup.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4539,6 +5311,53 @@ export interface components {
             lastStage: null | components["schemas"]["Stage"];
             stages: components["schemas"]["StageReached"][];
         };
+        BatchBoard: {
+            nickname: string;
+            host: string;
+        };
+        BatchBoardView: {
+            boardId: string;
+            gone: boolean;
+            nickname: string;
+            host: null | string;
+            says: null | string;
+            summary: null | components["schemas"]["BoardSummary"];
+            card: components["schemas"]["CardState"];
+            /** Format: int32 */
+            boots: number;
+            /** Format: double */
+            loginSeconds: null | number;
+            cause: null | string;
+            addresses: string[];
+            differs: string[];
+        };
+        BatchInput: {
+            name: string;
+            boardId: string;
+            /** Format: int32 */
+            version: number;
+            boards: components["schemas"]["BatchBoard"][];
+        };
+        BatchRow: {
+            id: string;
+            name: string;
+            /** Format: date-time */
+            madeAt: string;
+            /** Format: int32 */
+            boards: number;
+        };
+        BatchView: {
+            id: string;
+            name: string;
+            /** Format: date-time */
+            madeAt: string;
+            source: string;
+            sourceBoardId: string;
+            same: string[];
+            own: string[];
+            boards: components["schemas"]["BatchBoardView"][];
+            slots: components["schemas"]["CardSlot"][];
+        };
         /** @enum {unknown} */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
         BesideGood: {
@@ -4814,6 +5633,11 @@ export interface components {
             refused: null | string;
             confirm: null | string;
         };
+        CardSpeeds: {
+            slot: string;
+            written: number[];
+            slower: boolean;
+        };
         /** @enum {unknown} */
         CardState: "no-image" | "chosen" | "being-written" | "half-written" | "written" | "told" | "seen";
         CardTimes: {
@@ -4881,6 +5705,13 @@ export interface components {
             cables: components["schemas"]["SupplyCable"][];
             parts: components["schemas"]["FedPart"][];
             codes: components["schemas"]["RevisionScheme"][];
+        };
+        CauseCount: {
+            id: string;
+            name: string;
+            /** Format: int32 */
+            boots: number;
+            fixes: components["schemas"]["FixCount"][];
         };
         /**
          * @default open
@@ -4981,6 +5812,11 @@ export interface components {
             after: string;
             differences: components["schemas"]["SettingDifference"][];
         };
+        ConnectTrouble: {
+            causeId: string;
+            says: string;
+            command: null | string;
+        };
         Connected: {
             /** Format: int32 */
             cardGb: null | number;
@@ -5045,11 +5881,22 @@ export interface components {
             /** Format: double */
             amps: number;
         };
+        CopyInput: {
+            place: string;
+            sha256: null | string;
+            /** Format: int64 */
+            bytes: null | number;
+        };
         Correction: {
             bootId: string;
             causeId: string;
             text?: null | string;
             edit?: null | components["schemas"]["ChangedLine"];
+        };
+        DataView: {
+            folder: string;
+            /** Format: int64 */
+            bytes: number;
         };
         Diagnosis: {
             outcome: components["schemas"]["Outcome"];
@@ -5259,6 +6106,20 @@ export interface components {
             bytes: string;
             name: string;
         };
+        FirstLoginView: {
+            bootId: null | string;
+            live: boolean;
+            user: null | string;
+            host: string;
+            tasks: components["schemas"]["LoginTask"][];
+        };
+        FixCount: {
+            text: string;
+            /** Format: int32 */
+            times: number;
+            /** Format: int32 */
+            proven: number;
+        };
         FixedAddress: {
             interface: string;
             address: string;
@@ -5272,6 +6133,11 @@ export interface components {
         FlowControl: "none" | "hardware" | "software";
         FolderInput: {
             path: string;
+        };
+        FoundDevices: {
+            new: components["schemas"]["Neighbour"][];
+            gone: components["schemas"]["Neighbour"][];
+            says: string[];
         };
         FoundLine: {
             /** Format: int32 */
@@ -5366,6 +6232,16 @@ export interface components {
         };
         ImageChoice: {
             imageId: string;
+        };
+        ImageCopy: {
+            /** Format: int64 */
+            id: number;
+            place: string;
+            sha256: null | string;
+            /** Format: int64 */
+            bytes: null | number;
+            /** Format: date-time */
+            madeAt: string;
         };
         ImageUser: {
             name: string;
@@ -5555,6 +6431,21 @@ export interface components {
             user: string;
             password: string;
         };
+        LoginTask: {
+            id: string;
+            title: string;
+            why: string;
+            command: null | string;
+            asks: null | string;
+            minutes: null | string;
+            caution: null | string;
+            state: components["schemas"]["LoginTaskState"];
+            /** Format: int32 */
+            line: null | number;
+            tells: null | string;
+        };
+        /** @enum {unknown} */
+        LoginTaskState: "open" | "proven" | "told" | "failed";
         LookAnswer: {
             answer: string;
             boards: string[];
@@ -5604,6 +6495,45 @@ export interface components {
             path: string;
             looking: boolean;
         };
+        MixedUp: {
+            meant: string;
+            was: string;
+            /** Format: int32 */
+            times: number;
+        };
+        MoveBegin: {
+            target: components["schemas"]["MoveTarget"];
+        };
+        MovePlan: {
+            target: components["schemas"]["MoveTarget"];
+            name: string;
+            possible: null | boolean;
+            says: string[];
+            device: string;
+            steps: components["schemas"]["MoveStep"][];
+        };
+        MoveProof: {
+            took: null | boolean;
+            says: string;
+            bootId: null | string;
+            /** Format: int32 */
+            bootNumber: null | number;
+            /** Format: int32 */
+            line: null | number;
+        };
+        MoveStep: {
+            text: string;
+            command: null | string;
+            caution: null | string;
+        };
+        /** @enum {unknown} */
+        MoveTarget: "flash" | "ssd" | "usb";
+        MoveView: {
+            plans: components["schemas"]["MovePlan"][];
+            begun: null | components["schemas"]["MoveTarget"];
+            proof: null | components["schemas"]["MoveProof"];
+            copies: components["schemas"]["ImageCopy"][];
+        };
         NearBoots: {
             nearness: components["schemas"]["Nearness"];
             /** Format: int32 */
@@ -5613,6 +6543,19 @@ export interface components {
         };
         /** @enum {unknown} */
         Nearness: "board" | "revision" | "model" | "processor";
+        Neighbour: {
+            address: string;
+            hardware: null | string;
+            name: null | string;
+        };
+        NetworkLists: {
+            before: string;
+            after: string;
+            boardId: null | string;
+        };
+        NetworkMessage: {
+            text: string;
+        };
         /** @enum {unknown} */
         NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
         NextCheck: {
@@ -5698,6 +6641,17 @@ export interface components {
             /** Format: int64 */
             received: number;
         };
+        PairCount: {
+            image: string;
+            board: string;
+            /** Format: int32 */
+            boots: number;
+            /** Format: int32 */
+            good: number;
+            /** Format: int32 */
+            degraded: number;
+            loginSeconds: number[];
+        };
         /**
          * @default none
          * @enum {unknown}
@@ -5706,6 +6660,14 @@ export interface components {
         PartAdded: {
             kind: string;
             id: string;
+        };
+        PartCount: {
+            kind: string;
+            name: string;
+            /** Format: int32 */
+            boots: number;
+            /** Format: int32 */
+            failed: number;
         };
         PartInput: {
             kind: string;
@@ -5784,6 +6746,73 @@ export interface components {
         PowerStep: {
             text: string;
             caution: null | string;
+        };
+        PracticeBegin: {
+            boardId: null | string;
+            /** Format: int32 */
+            level: number;
+            faultId: null | string;
+        };
+        PracticeChoice: {
+            id: string;
+            name: string;
+            /** Format: int32 */
+            minutes: number;
+        };
+        /** @enum {unknown} */
+        PracticeKind: "look" | "boot" | "mend";
+        PracticeOf: {
+            id: string;
+        };
+        PracticeRoundView: {
+            id: string;
+            nickname: string;
+            board: string;
+            /** Format: int32 */
+            level: number;
+            byPerson: boolean;
+            /** Format: int32 */
+            minutes: number;
+            /** Format: int32 */
+            mostMinutes: number;
+            /** Format: int32 */
+            bootMinutes: number;
+            steps: components["schemas"]["PracticeStepView"][];
+            looks: components["schemas"]["PracticeChoice"][];
+            mends: components["schemas"]["PracticeChoice"][];
+            won: null | boolean;
+            fault: null | string;
+            shortest: null | components["schemas"]["ShortestWay"];
+            better: null | string;
+        };
+        PracticeRow: {
+            id: string;
+            nickname: string;
+            fault: string;
+            /** Format: int32 */
+            level: number;
+            won: boolean;
+            /** Format: int32 */
+            minutes: number;
+            /** Format: int32 */
+            shortest: number;
+            /** Format: date-time */
+            startedAt: string;
+        };
+        PracticeStepView: {
+            kind: components["schemas"]["PracticeKind"];
+            name: string;
+            /** Format: int32 */
+            minutes: number;
+            tells: string;
+            log: null | string[];
+            right: null | boolean;
+        };
+        PracticeView: {
+            going: null | string;
+            past: components["schemas"]["PracticeRow"][];
+            mixedUp: components["schemas"]["MixedUp"][];
+            faults: components["schemas"]["FaultChoice"][];
         };
         Preparation: {
             card: null | components["schemas"]["CardPlan"];
@@ -6053,6 +7082,12 @@ export interface components {
             /** Format: int32 */
             parts: number;
         };
+        ShortestWay: {
+            /** Format: int32 */
+            minutes: number;
+            says: string;
+            lines: number[];
+        };
         SimulatedCardSetup: {
             /** Format: int32 */
             labelGb: number;
@@ -6089,6 +7124,14 @@ export interface components {
         };
         /** @enum {unknown} */
         Standing: "proven" | "claimed" | "differs" | "unknown";
+        Statistics: {
+            /** Format: int32 */
+            counted: number;
+            pairs: components["schemas"]["PairCount"][];
+            causes: components["schemas"]["CauseCount"][];
+            parts: components["schemas"]["PartCount"][];
+            cards: components["schemas"]["CardSpeeds"][];
+        };
         /** Format: binary */
         Stream: string;
         Supply: {
@@ -6147,6 +7190,9 @@ export interface components {
             from: string;
             /** Format: int32 */
             after: null | number;
+        };
+        TaskTold: {
+            done: boolean;
         };
         TextPiece: {
             change: components["schemas"]["Change"];

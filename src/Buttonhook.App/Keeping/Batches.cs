@@ -1,0 +1,103 @@
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Endpoints;
+using Buttonhook.App.Preparing;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Keeping;
+
+/// <summary>Batches as the page shows them.</summary>
+public sealed class Batches(
+    BatchStore batches,
+    BoardStore boards,
+    BootStore boots,
+    SettingsStore settings,
+    PreparationStore preparations,
+    Captures captures,
+    BenchViews views,
+    Runs runs,
+    CardSlots slots,
+    Catalogue catalogue
+)
+{
+    /// <summary>What of a record is the same for every board of a batch, in the order of the work.</summary>
+    private static readonly string[] Repeated =
+    [
+        "board.model",
+        "board.revision",
+        "image.name",
+        "card.label",
+        "console.adapter",
+        "supply.name",
+        "supply.cable",
+        "first.user",
+        "first.recipe",
+    ];
+
+    /// <summary>One batch, or null.</summary>
+    public BatchView? Of(string id)
+    {
+        if (batches.Find(id) is not { } batch)
+            return null;
+        var kept = settings.Of(batch.SourceBoardId).FirstOrDefault(v => v.Version == batch.SourceVersion);
+        var bench = views.Bench().ToDictionary(b => b.Id);
+        var source = boards.Find(batch.SourceBoardId)?.Board.Nickname ?? kept?.Settings.Nickname ?? batch.SourceBoardId;
+        return new(
+            batch.Id,
+            batch.Name,
+            batch.MadeAt,
+            $"{source}, version {batch.SourceVersion}",
+            batch.SourceBoardId,
+            [
+                .. Repeated
+                    .SelectMany(k => kept?.Settings.Settings.Where(s => s.Kind == k && s.Counts is not null) ?? [])
+                    .Select(s => $"{s.Name}: {s.Counts}"),
+            ],
+            BatchEndpoints.Differences,
+            [.. batch.BoardIds.Select(b => Board(b, bench.GetValueOrDefault(b), kept?.Settings))],
+            slots.All(catalogue.Image(kept?.Settings.Bench?.ImageId))
+        );
+    }
+
+    private BatchBoardView Board(string id, BoardSummary? summary, WorkingSettings? record)
+    {
+        if (summary is null || boards.Find(id) is not { } bench)
+            return new(id, true, id, null, null, null, CardState.NoImage, 0, null, null, [], []);
+        var all = boots.Of(id);
+        var newest = all.FirstOrDefault(b => b.CardNumber == bench.CardNumber);
+        var cause = newest?.TopCause is { } top and not "none" ? captures.Book.Cause(top)?.Name : null;
+        var reading = newest is null ? null : captures.With(newest.Id, r => r.Reading);
+        var login = reading?.StageLines.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds;
+        return new(
+            id,
+            false,
+            bench.Board.Nickname,
+            preparations.Of(id).Set.HostName,
+            reading?.Facts.Hostname,
+            summary,
+            views.ProofOf(bench).Card,
+            all.Count,
+            login / 1000.0,
+            cause,
+            reading?.Facts.Addresses ?? [],
+            newest is null || record is null || runs.Known(bench, newest) is not { } now
+                ? []
+                : [.. SettingsDifference.Regression(record, now).Where(d => !OfEachBoard.Contains(d.Kind)).Select(d => d.Says)]
+        );
+    }
+
+    /// <summary>What each board of a batch has for itself.</summary>
+    private static readonly HashSet<string> OfEachBoard =
+    [
+        "system.host",
+        "first.host",
+        "first.address",
+        "network.address",
+        "board.told-by",
+        "image.name",
+        "supply.margin",
+    ];
+}
