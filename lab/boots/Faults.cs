@@ -136,6 +136,23 @@ internal static partial class Faults
                 Quiet = 4,
             }
         );
+        // What the product sends after a first login; what it needs the network for is left out.
+        var wish = new Core.Keeping.LoginWish("root", [], null, "sentinel", null, false, DateTimeOffset.UtcNow);
+        yield return Good(
+            "first-login",
+            new()
+            {
+                Typing = LoggedIn([
+                    .. Core
+                        .Keeping.FirstLogin.Of(wish, new Core.Consoles.ConsoleLog(), 1, new HashSet<string>())
+                        .Where(t => t.Command is not null && t.Id != "updates" && !t.Id.StartsWith("password", StringComparison.Ordinal))
+                        .Select(t => t.Command!),
+                ]),
+                AfterLogin = 6,
+                Quiet = 6,
+                Most = 90,
+            }
+        );
         if (kit.Is("systemd"))
             yield return Good(
                 "colourful-no",

@@ -85,7 +85,7 @@ async function bootToLogin(page: Page) {
 async function keep(page: Page) {
   await steps(page).getByRole("link", { name: "Keep" }).click();
   await page.getByRole("button", { name: "Keep as version 1" }).click();
-  await expect(page.getByText("Version 1")).toBeVisible();
+  await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
 }
 
 test("an image with a chosen device tree leads from an empty bench to kept settings", async ({ page }) => {
@@ -191,7 +191,7 @@ test("the whole way from nothing to kept settings with the keyboard alone", asyn
   await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
   await page.keyboard.press("7");
   await press("Keep as version 1");
-  await expect(page.getByText("Version 1")).toBeVisible();
+  await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
 });
 
 test("a nickname that is typed while the board is still read stays, and its letters are no keys", async ({ page }) => {

@@ -4,6 +4,7 @@ using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -51,7 +52,7 @@ public static class FirstLoginEndpoints
         var (set, _, version) = preparations.Of(id);
         var image = catalogue.Image(bench.Board.ImageId);
         var user = image?.DefaultUser is { Length: > 0 } shipped ? shipped : null;
-        var host = (set.HostName ?? Plain(bench.Board.Nickname)) is { Length: > 0 } name ? name : "board";
+        var host = set.HostName ?? FirstBootCheck.HostNameOf(bench.Board.Nickname);
         var boot = boots
             .Of(id)
             .FirstOrDefault(b =>
@@ -76,13 +77,6 @@ public static class FirstLoginEndpoints
     private static StageReached? Login(Core.Diagnosing.BootReading reading) =>
         reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login);
 
-    /// <summary>A nickname as a host name may be.</summary>
-    internal static string Plain(string nickname) =>
-        string.Concat(nickname.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-')).Trim('-') is var name
-        && name.Length > 63
-            ? name[..63]
-            : name;
-
     private static IResult Tell(string id, string task, TaskTold input, BoardStore boards, MoveStore moves, TimeProvider clock)
     {
         if (boards.Find(id) is not { } bench)
@@ -104,7 +98,7 @@ public static class FirstLoginEndpoints
         var bench = input.BoardId is { } id ? boards.Find(id) : null;
         var newest = bench is null ? null : boots.Of(bench.Board.Id).FirstOrDefault();
         var own = newest is null ? [] : captures.With(newest.Id, r => r.Reading.Facts.Addresses) ?? [];
-        var host = bench is null ? null : preparations.Of(bench.Board.Id).Set.HostName ?? Plain(bench.Board.Nickname);
+        var host = bench is null ? null : preparations.Of(bench.Board.Id).Set.HostName ?? FirstBootCheck.HostNameOf(bench.Board.Nickname);
         return Results.Ok(Neighbours.Compare(input.Before, input.After, host, own));
     }
 

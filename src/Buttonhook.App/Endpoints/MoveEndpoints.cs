@@ -78,7 +78,7 @@ public static class MoveEndpoints
                 plan.Says[0],
                 "Choose another medium, or correct the board's card."
             ).Answer();
-        var good = boots.Of(id).FirstOrDefault(b => b.Outcome is Core.Consoles.Outcome.ReachedLogin or Core.Consoles.Outcome.Degraded);
+        var good = boots.Of(id).FirstOrDefault(b => captures.With(b.Id, r => r.Reading)?.LastStage == Core.Consoles.Stage.Login);
         if (good is null)
             return new Problem(
                 "A system is moved after it reached the login from its card.",

@@ -61,7 +61,7 @@ public sealed class SetAgain(BoardStore boards, PreparationStore preparations, P
             boards.ChooseImage(bench.Board.Id, image);
             done.Add($"{catalogue.Image(image)!.Title} is chosen: its card is to be written.");
         }
-        if (was.FirstBoot is { } first)
+        if ((was.FirstBoot ?? (hostName is null ? null : Core.Preparing.FirstBoot.Usual)) is { } first)
             FirstBoot(bench, first, was.Recipes, sameBoard, hostName, secretsOf, done, left);
         return new SetUp(done, left);
     }

@@ -176,18 +176,31 @@ public static partial class FirstLogin
         private LoginTask HostName()
         {
             var host = wish.Host;
-            var both =
-                $"sh -c 'echo {host} >/etc/hostname; hostname {host}; grep -q ^127.0.1.1 /etc/hosts && sed -i \"s/^127.0.1.1.*/127.0.1.1 {host}/\" /etc/hosts || echo 127.0.1.1 {host} >>/etc/hosts; hostname'";
-            return Task(
+            var task = Task(
                 "host",
                 $"Host name {host}, in both files",
                 "A name that stands in one file only makes sudo slow and the network call it otherwise.",
-                sudo + both,
-                proof: Regex(
-                    $@"^{System.Text.RegularExpressions.Regex.Escape(host)}$|@{System.Text.RegularExpressions.Regex.Escape(host)}[:~]|^{System.Text.RegularExpressions.Regex.Escape(host)} login:"
-                ),
-                failed: Regex(@"unable to resolve host")
+                sudo
+                    + $"sh -c 'echo {host} >/etc/hostname; hostname {host}; grep -q ^127.0.1.1 /etc/hosts && sed -i \"s/^127.0.1.1.*/127.0.1.1 {host}/\" /etc/hosts || echo 127.0.1.1 {host} >>/etc/hosts; grep ^127.0.1.1 /etc/hosts'"
             );
+            string? called = null;
+            foreach (var (number, text) in lines)
+            {
+                if (HostPrompt().Match(text) is { Success: true } prompt)
+                    called = prompt.Groups["host"].Value;
+                if (text.Contains("unable to resolve host", StringComparison.Ordinal))
+                    task = task with { State = LoginTaskState.Failed, Line = number, Tells = text.Trim() };
+                else if (HostsLine().Match(text) is { Success: true } line)
+                    task = task with
+                    {
+                        State = line.Groups[1].Value == host ? LoginTaskState.Proven : LoginTaskState.Failed,
+                        Line = number,
+                        Tells = line.Groups[1].Value == host ? null : $"You want {host}, the board says {line.Groups[1].Value}.",
+                    };
+            }
+            return task.State != LoginTaskState.Open || called is null ? task
+                : called == host ? task with { Tells = $"It calls itself {called}; whether the second file has it is not shown." }
+                : task with { Tells = $"You want {host}, the board says {called}." };
         }
 
         private LoginTask Address()
@@ -298,8 +311,8 @@ public static partial class FirstLogin
             var task = new LoginTask(id, title, why, command, asks, minutes, caution, LoginTaskState.Open, null, null);
             foreach (var (number, text) in lines)
             {
-                // What was typed is no answer to itself; only a prompt may tell the host name.
-                if (id != "host" && Typed().IsMatch(text))
+                // What was typed is no answer to itself.
+                if (Typed().IsMatch(text))
                     continue;
                 if (proof?.IsMatch(text) == true)
                     task = task with { State = LoginTaskState.Proven, Line = number, Tells = null };
@@ -312,6 +325,12 @@ public static partial class FirstLogin
 
     [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] \S")]
     private static partial Regex Typed();
+
+    [GeneratedRegex(@"^(?<host>[A-Za-z][\w-]*) login:|^[a-z_][\w-]*@(?<host>[A-Za-z][\w-]*):")]
+    private static partial Regex HostPrompt();
+
+    [GeneratedRegex(@"^127\.0\.1\.1\s+([\w-]+)")]
+    private static partial Regex HostsLine();
 
     [GeneratedRegex(@"^uid=\d+\(")]
     private static partial Regex NewUser();

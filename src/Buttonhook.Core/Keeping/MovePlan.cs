@@ -207,6 +207,16 @@ public sealed record MovePlan(
         };
     }
 
+    /// <summary>The disk of a partition: "/dev/mmcblk0p2" is on "/dev/mmcblk0".</summary>
+    private static string? Disk(string? partition) =>
+        partition is null ? null
+        : partition.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9') is var stem
+        && stem.EndsWith('p')
+        && stem.Length > 1
+        && char.IsAsciiDigit(stem[^2])
+            ? stem[..^1]
+        : stem;
+
     /// <summary>What a boot says of a move, in a sentence, and whether it took.</summary>
     /// <param name="before">The device that the root was mounted from before the move, or null.</param>
     /// <param name="mounted">The device that it was mounted from in the boot; null when its log does not say.</param>
@@ -218,8 +228,11 @@ public sealed record MovePlan(
                 null,
                 "The log does not say which device the root was mounted from: turn the kernel's messages on (no quiet) and boot again."
             );
-        // Card and flash share their names: another one than before is the other one.
-        var is_ = Is(target, mounted) ?? (before is null ? null : mounted != before && Is(target, before) is not true);
+        // Card and flash share their names: the other one than before is the flash.
+        var is_ =
+            target == MoveTarget.Flash && Disk(before) is { } was && was.StartsWith("/dev/mmcblk", StringComparison.Ordinal)
+                ? Disk(mounted) != was && mounted.StartsWith("/dev/mmcblk", StringComparison.Ordinal)
+                : Is(target, mounted);
         return is_ switch
         {
             true when mounted != before => (true, $"The root was mounted from {mounted}: it runs from the {name}."),

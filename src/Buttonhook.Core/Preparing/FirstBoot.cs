@@ -116,6 +116,13 @@ public static partial class FirstBootCheck
                     )
             );
 
+    /// <summary>A nickname as a host name may be (RFC 1123): small letters, digits and dashes; "board" where nothing of it is left.</summary>
+    public static string HostNameOf(string nickname)
+    {
+        var name = string.Concat(nickname.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-')).Trim('-');
+        return (name.Length > 63 ? name[..63].TrimEnd('-') : name) is { Length: > 0 } host ? host : "board";
+    }
+
     private static IEnumerable<(string Field, string Text)> Values(FirstBoot set)
     {
         IEnumerable<(string, string?)> all =

@@ -51,7 +51,7 @@ internal static class SimulatedShell
             var at = command.IndexOf(behind, StringComparison.Ordinal) + behind.Length;
             return new([.. command.Skip(at).TakeWhile(c => char.IsLetterOrDigit(c) || c is '-' or '_' or '/')]);
         }
-        return Has("/etc/hostname; hostname ") ? $"{Word("; hostname ")}\r\n"
+        return Has("/etc/hostname; hostname ") ? $"127.0.1.1 {Word("; hostname ")}\r\n"
             : Has("passwd -l root") ? "passwd: password expiry information changed.\r\nroot L 11/27/2026 0 99999 7 -1\r\n"
             : Has("PermitRootLogin no") ? "permitrootlogin no\r\n"
             : Has("iw reg set ") ? $"global\r\ncountry {Word("iw reg set ")}: DFS-ETSI\r\n"

@@ -38,5 +38,5 @@ public sealed record SimulationPlan(
     public string Partition => char.IsAsciiDigit(Disk[^1]) ? $"{Disk}p2" : $"{Disk}2";
 
     /// <summary>What the system calls itself.</summary>
-    public string Host => HostName ?? Board.Nickname.ToLowerInvariant();
+    public string Host => HostName ?? Preparing.FirstBootCheck.HostNameOf(Board.Nickname);
 }

@@ -122,10 +122,14 @@ export function BenchColumn({
           <NavLink to="/rules">
             Rule book <span className="time">{shelves.data?.rules}</span>
           </NavLink>
-          <NavLink to="/batches">Batches</NavLink>
-          <NavLink to="/learnt">What was learnt</NavLink>
-          <NavLink to="/practice">Practice</NavLink>
-          <NavLink to="/changes">Last changes</NavLink>
+          <div className={styles.pair}>
+            <NavLink to="/batches">Batches</NavLink>
+            <NavLink to="/learnt">What was learnt</NavLink>
+          </div>
+          <div className={styles.pair}>
+            <NavLink to="/practice">Practice</NavLink>
+            <NavLink to="/changes">Last changes</NavLink>
+          </div>
           <button type="button" onClick={onFind}>
             Find anything <kbd>/</kbd>
           </button>

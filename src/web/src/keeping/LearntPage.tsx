@@ -37,8 +37,14 @@ function Pair({ pair }: { pair: PairCount }) {
         </p>
         {middle !== undefined && (
           <p>
-            To the login: {clock(pair.loginSeconds[0] ?? 0)} to{" "}
-            {clock(pair.loginSeconds[pair.loginSeconds.length - 1] ?? 0)}, half of them within {clock(middle)}.
+            To the login: {clock(pair.loginSeconds[0] ?? 0)}
+            {pair.loginSeconds.length > 1 && (
+              <>
+                {" "}
+                to {clock(pair.loginSeconds[pair.loginSeconds.length - 1] ?? 0)}, half of them within {clock(middle)}
+              </>
+            )}
+            .
           </p>
         )}
       </div>

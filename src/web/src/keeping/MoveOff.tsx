@@ -17,7 +17,7 @@ function Plan({ plan, begun, onBegin }: { plan: MovePlan; begun: boolean; onBegi
       ))}
       {plan.possible !== false && !begun && (
         <Button size="sm" variant="outline-secondary" onClick={onBegin}>
-          Move it to the {plan.name.startsWith("SSD") ? "SSD" : plan.name.toLowerCase()}
+          Move it to the {plan.target === "flash" ? "soldered flash" : plan.name}
         </Button>
       )}
       {begun && (

@@ -4,7 +4,11 @@ import type { BatchInput, MoveTarget, WorkingSettings } from "../shared/api";
 import { path, useChange } from "../shared/queries";
 
 export const useSettings = (id: string) =>
-  useQuery({ queryKey: ["board", id, "settings"], queryFn: () => answer(GET("/api/boards/{id}/settings", path(id))) });
+  useQuery({
+    queryKey: ["board", id, "settings"],
+    queryFn: () => answer(GET("/api/boards/{id}/settings", path(id))),
+    enabled: id !== "",
+  });
 
 export const useKeep = (id: string) =>
   useChange(

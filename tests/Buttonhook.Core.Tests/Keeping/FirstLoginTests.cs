@@ -1,0 +1,126 @@
+using System.Text;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
+using Buttonhook.Core.Simulating;
+using FsCheck.Xunit;
+
+namespace Buttonhook.Core.Tests.Keeping;
+
+public class FirstLoginTests
+{
+    private static readonly LoginWish Wish = new("keeper", [], null, "bramley", 32, false, Runs.At);
+
+    private static IReadOnlyList<LoginTask> Of(string text, LoginWish? wish = null, params string[] told)
+    {
+        var log = new ConsoleLog();
+        log.Append(Encoding.UTF8.GetBytes(text), 0);
+        return FirstLogin.Of(wish ?? Wish, log, 1, told.ToHashSet());
+    }
+
+    private static LoginTask Task(string text, string id, LoginWish? wish = null) => Of(text, wish).Single(t => t.Id == id);
+
+    [Theory]
+    [InlineData("password-keeper", "passwd: password updated successfully", "passwd: Authentication token manipulation error")]
+    [InlineData("root", "root L 2026-11-27 0 99999 7 -1", "root P 2026-11-27 0 99999 7 -1")]
+    [InlineData("root-remote", "permitrootlogin no", "permitrootlogin without-password")]
+    [InlineData("host", "127.0.1.1 bramley", "sudo: unable to resolve host bramley: Name or service not known")]
+    [InlineData("address", "eth0             UP             192.0.2.7/24", "eth0             UP             169.254.3.9/16")]
+    [InlineData("grown", "/dev/mmcblk0p2   29G  1.9G   26G   7% /", "/dev/mmcblk0p2  3.6G  1.9G  1.6G  55% /")]
+    [InlineData("clock", "2026-03-14T06:41", "1970-01-01T00:03")]
+    [InlineData("updates", "12 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.", "E: Unable to locate package x")]
+    [InlineData("user", "uid=1000(medlar) gid=1000(medlar)", "usermod: user keeper is currently used by process 812")]
+    public void A_task_is_ticked_by_the_line_that_shows_it_and_not_by_what_was_typed(string id, string proof, string failed)
+    {
+        Assert.Equal(LoginTaskState.Open, Task("login:\nnothing\n", id).State);
+        Assert.Equal((LoginTaskState.Proven, 2), (Task($"login:\n{proof}\n", id).State, Task($"login:\n{proof}\n", id).Line!.Value));
+        var not = Task($"login:\n{failed}\n", id);
+        Assert.Equal(LoginTaskState.Failed, not.State);
+        Assert.NotEmpty(not.Tells!);
+        // The last line counts, whichever it is.
+        Assert.Equal(LoginTaskState.Proven, Task($"login:\n{failed}\n{proof}\n", id).State);
+        Assert.Equal(LoginTaskState.Failed, Task($"login:\n{proof}\n{failed}\n", id).State);
+    }
+
+    [Fact]
+    public void A_command_that_was_typed_ticks_nothing_by_itself()
+    {
+        var typed = string.Concat(Of("login:\n").Where(t => t.Command is not null).Select(t => $"keeper@bramley:~$ {t.Command}\n"));
+        Assert.All(Of(typed), t => Assert.Equal(LoginTaskState.Open, t.State));
+    }
+
+    [Fact]
+    public void The_board_says_another_name_than_was_wanted()
+    {
+        Assert.Equal("You want bramley, the board says fallow.", Task("fallow login:\n", "host").Tells);
+        Assert.Contains("second file", Task("keeper@bramley:~$ \n", "host").Tells);
+        Assert.Equal("You want bramley, the board says fallow.", Task("127.0.1.1\tfallow\n", "host").Tells);
+        var set = Wish with { Set = FirstBoot.Usual with { Address = new("eth0", "192.0.2.10/24", null, []) } };
+        Assert.Equal("You set 192.0.2.10/24, the board says 192.0.2.7.", Task("eth0 UP 192.0.2.7/24\n", "address", set).Tells);
+    }
+
+    [Fact]
+    public void What_was_set_before_the_first_boot_is_not_asked_again()
+    {
+        var set = Wish with { Set = FirstBoot.Usual with { User = "keeper", Wireless = new("Hedge", "", "NL") }, Screen = true };
+        var ids = Of("login:\n", set).Select(t => t.Id).ToList();
+        Assert.DoesNotContain("password-keeper", ids);
+        Assert.DoesNotContain("user", ids);
+        Assert.Contains("screen", ids);
+        Assert.Equal("sudo iw reg set NL; iw reg get | head -n 4", Of("", set).Single(t => t.Id == "country").Command);
+        // Root needs no sudo.
+        Assert.All(Of("", Wish with { DefaultUser = "root" }), t => Assert.DoesNotContain("sudo ", t.Command ?? ""));
+    }
+
+    [Fact]
+    public void What_a_person_says_counts_until_the_console_tells_better()
+    {
+        Assert.Equal(LoginTaskState.Told, Of("login:\n", null, "root").Single(t => t.Id == "root").State);
+        Assert.Equal(LoginTaskState.Failed, Of("root P 2026\n", null, "root").Single(t => t.Id == "root").State);
+    }
+
+    [Fact]
+    public void A_simulated_board_takes_every_command()
+    {
+        var plan = Bench.Plan("quill-v") with { Now = Runs.At };
+        var board = new SimulatedBoard(plan);
+        var log = new ConsoleLog();
+        var at = 400_000;
+        void Take()
+        {
+            foreach (var piece in board.Advance(at))
+                log.Append(piece.Bytes, piece.Milliseconds);
+        }
+        void Type(string text)
+        {
+            board.Type(Encoding.UTF8.GetBytes(text + "\r"), at);
+            at += 5000;
+            Take();
+        }
+        Take();
+        var login = Enumerable.Range(1, log.LineCount).Last(n => log.Text(n).Contains("login:"));
+        Type(plan.Image!.DefaultUser);
+        Type("secret");
+        var wish = new LoginWish(plan.Image.DefaultUser, [], null, "medlar", 32, false, Runs.At);
+        foreach (var task in FirstLogin.Of(wish, log, login, new HashSet<string>()).Where(t => t.Asks is null && t.Command is not null))
+        {
+            Type(task.Command!);
+            if (task.Id.StartsWith("password", StringComparison.Ordinal))
+            {
+                Type("new");
+                Type("new");
+            }
+        }
+        var open = FirstLogin.Of(wish, log, login, new HashSet<string>()).Where(t => t.State != LoginTaskState.Proven).Select(t => t.Id);
+        Assert.Equal(["user"], open);
+    }
+
+    [Theory]
+    [InlineData("Row 1", "row-1")]
+    [InlineData("Ömer's board!", "mer-s-board")]
+    [InlineData("---", "board")]
+    public void A_nickname_becomes_a_host_name(string nickname, string host) => Assert.Equal(host, FirstBootCheck.HostNameOf(nickname));
+
+    [Property]
+    public bool No_console_throws(string? text) => Of(text ?? "").Count > 5;
+}
