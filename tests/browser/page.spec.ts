@@ -16,6 +16,13 @@ const views = [
   "/parts",
   "/rules",
   "/changes",
+  "/batches",
+  "/learnt",
+  "/practice",
+  "/boards/costard/keep?show=login",
+  "/boards/costard/keep?show=network",
+  "/boards/costard/keep?show=move",
+  "/boards/costard/settings/1/card",
 ];
 
 for (const view of views)

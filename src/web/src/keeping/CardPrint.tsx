@@ -93,28 +93,30 @@ export default function CardPrint() {
       {kept && text.data && (
         <>
           <style>{`@page { size: ${size === "a6" ? "105mm 148mm" : "62mm 29mm"}; margin: 0; }`}</style>
-          <article className={`${styles.card} ${styles[size]}`} aria-label="The card">
-            <div className={styles.head}>
-              <div>
-                <h2>{kept.settings.nickname}</h2>
-                <p>
-                  Version {kept.version}, {day(kept.savedAt)}
-                </p>
+          <div className={styles.sheet} tabIndex={0} role="group" aria-label="As it is printed">
+            <article className={`${styles.card} ${styles[size]}`} aria-label="The card">
+              <div className={styles.head}>
+                <div>
+                  <h2>{kept.settings.nickname}</h2>
+                  <p>
+                    Version {kept.version}, {day(kept.savedAt)}
+                  </p>
+                </div>
+                <QRCodeSVG value={text.data} level="L" marginSize={2} title="The short text of these settings" />
               </div>
-              <QRCodeSVG value={text.data} level="L" marginSize={2} title="The short text of these settings" />
-            </div>
-            <dl>
-              {rowsOf(kept)
-                .slice(0, size === "a6" ? undefined : onLabel)
-                .map((row) => (
-                  <div key={row.id}>
-                    <dt>{row.name}</dt>
-                    <dd>{row.value}</dd>
-                  </div>
-                ))}
-            </dl>
-            {size === "a6" && kept.settings.notes && <p className={styles.notes}>{kept.settings.notes}</p>}
-          </article>
+              <dl>
+                {rowsOf(kept)
+                  .slice(0, size === "a6" ? undefined : onLabel)
+                  .map((row) => (
+                    <div key={row.id}>
+                      <dt>{row.name}</dt>
+                      <dd>{row.value}</dd>
+                    </div>
+                  ))}
+              </dl>
+              {size === "a6" && kept.settings.notes && <p className={styles.notes}>{kept.settings.notes}</p>}
+            </article>
+          </div>
         </>
       )}
     </main>
