@@ -54,7 +54,7 @@ internal static partial class Faults
     /// <summary>Shell that gives cloud-init its data from the disk, as an image on a card has it.</summary>
     private static string Seed(string data) =>
         "mkdir -p var/lib/cloud/seed/nocloud; printf 'instance-id: orchard-1\\nlocal-hostname: bramley\\n' >var/lib/cloud/seed/nocloud/meta-data; "
-        + $"printf '#cloud-config\\nchpasswd: {{expire: false}}\\n{data.Replace("\n", "\\n", StringComparison.Ordinal)}' >var/lib/cloud/seed/nocloud/user-data\n";
+        + $"printf '#cloud-config\\nlocale: false\\nchpasswd: {{expire: false}}\\n{data.Replace("\n", "\\n", StringComparison.Ordinal)}' >var/lib/cloud/seed/nocloud/user-data\n";
 
     private static bool Whole(Kit kit) => kit.Init is not ("busybox" or "installer");
 

@@ -199,7 +199,13 @@ internal static class Making
                 .ToList();
             // An installer asks its first question instead.
             var plain = Coloured.Replace(Encoding.Latin1.GetString(log), "");
-            var login = LoginPrompt.IsMatch(plain) || kit.Is("installer") && plain.Contains("<Tab> moves", StringComparison.Ordinal);
+            var login =
+                LoginPrompt.IsMatch(plain)
+                || kit.Is("installer")
+                    && (
+                        plain.Contains("<Tab> moves", StringComparison.Ordinal)
+                        || plain.Contains("Prompt: '?' for help", StringComparison.Ordinal)
+                    );
             var wanted = one.Outcomes.Contains("reached-login") || one.Outcomes.Contains("degraded");
             var must = one.Outcomes.All(o => o is "reached-login" or "degraded");
             // A slow machine lets services run out of time: such a boot is no good one.

@@ -261,6 +261,12 @@ public class KeepingTests
             await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = line + "\r" });
             await Task.Delay(600);
         }
+        for (
+            var tries = 0;
+            tries < 100 && (await app.Get($"/api/boots/{boot}/found?text=bytes copied")).GetProperty("count").GetInt32() == 0;
+            tries++
+        )
+            await Task.Delay(200);
         await Boot(app, board);
         var proof = await Proof();
         Assert.True(proof.GetProperty("took").GetBoolean(), proof.ToString());

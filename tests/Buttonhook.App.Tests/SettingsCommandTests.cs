@@ -13,7 +13,10 @@ public sealed class SettingsCommandTests : IDisposable
     public SettingsCommandTests()
     {
         using var database = Database.Open(Path.Combine(folder, "buttonhook.db")).Value!;
-        new BoardStore(database).Save(new("a", "Quince", "quill-v", "B", 4096, new(32, false, true, null, null), ["mark"], null, [], true), null);
+        new BoardStore(database).Save(
+            new("a", "Quince", "quill-v", "B", 4096, new(32, false, true, null, null), ["mark"], null, [], true),
+            null
+        );
         var store = new SettingsStore(database);
         store.Keep("a", null, Settings("6.6.30"), DateTimeOffset.UnixEpoch, "a test");
         store.Keep("a", null, Settings("6.6.31"), DateTimeOffset.UnixEpoch, "a test");
@@ -23,7 +26,10 @@ public sealed class SettingsCommandTests : IDisposable
         new(
             WorkingSettings.FormatName,
             "Quince",
-            [new("image.name", "Image", "Fallow 12", Standing.Claimed, "x"), new("system.kernel", "Kernel", kernel, Standing.Proven, "the log", 33)],
+            [
+                new("image.name", "Image", "Fallow 12", Standing.Claimed, "x"),
+                new("system.kernel", "Kernel", kernel, Standing.Proven, "the log", 33),
+            ],
             [],
             null,
             "wall",
@@ -31,7 +37,8 @@ public sealed class SettingsCommandTests : IDisposable
             null
         );
 
-    private Task<(int Code, string Out, string Error)> Run(params string[] arguments) => CommandLineTests.Run([.. arguments, "--data", folder]);
+    private Task<(int Code, string Out, string Error)> Run(params string[] arguments) =>
+        CommandLineTests.Run([.. arguments, "--data", folder]);
 
     [Fact]
     public async Task They_are_listed_shown_and_compared()

@@ -158,6 +158,10 @@ test("a move to soldered flash is proven by the next boot", async ({ page }) => 
   await expectAccessible(page);
   for (const line of ["fallow", "fallow", "sudo sh -c 'sync; dd if=/dev/mmcblk0 of=/dev/mmcblk1 bs=4M conv=fsync status=progress'"])
     await type(page, id, line);
+  const { latestBootId } = (await (await page.request.get(`/api/boards/${id}`)).json()) as { latestBootId: string };
+  await expect
+    .poll(async () => ((await (await page.request.get(`/api/boots/${latestBootId}/found?text=bytes copied`)).json()) as { count: number }).count)
+    .toBeGreaterThan(0);
   await bootToLogin(page, id);
   await page.goto(`/boards/${id}/keep?show=move`);
   await expect(page.getByText("The root was mounted from /dev/mmcblk1p2: it runs from the soldered flash.")).toBeVisible();

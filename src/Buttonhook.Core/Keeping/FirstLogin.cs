@@ -68,6 +68,9 @@ public static partial class FirstLogin
     /// <summary>A file system that has this share of its card has grown.</summary>
     private const double Grown = 0.8;
 
+    /// <summary>A change is told within so many lines behind the question for it.</summary>
+    private const int LinesBehindQuestion = 3;
+
     /// <summary>A clock may be wrong by so much and still be set: zones and slow captures.</summary>
     private static readonly TimeSpan ClockMayDiffer = TimeSpan.FromHours(36);
 
@@ -138,20 +141,30 @@ public static partial class FirstLogin
                 yield return Task("screen", "Screen mode", "Look whether the picture fills the screen and is sharp.", null);
         }
 
-        private LoginTask Password(string user) =>
-            Task(
+        private LoginTask Password(string user)
+        {
+            var task = Task(
                 $"password-{user}",
                 $"A password of your own for {user}",
                 "The one that the image came with is known to everybody.",
                 $"{sudo}passwd {user}",
-                caution: "Type it in the console: it is not kept in the log.",
-                proof: Regex(
-                    @"passwd: (?:password updated successfully|password changed)|password for "
-                        + user
-                        + " changed|all authentication tokens updated"
-                ),
-                failed: Regex(@"passwd: (?:Authentication token manipulation error|password unchanged)|passwd: .*(?:failure|not match)")
+                caution: "Type it in the console: it is not kept in the log."
             );
+            // Locking a password says that it was changed, too: only one that was asked for is one.
+            var asked = int.MinValue;
+            foreach (var (number, text) in lines)
+            {
+                if (NewPassword().IsMatch(text))
+                    asked = number;
+                if (asked < number - LinesBehindQuestion)
+                    continue;
+                if (PasswordChanged().IsMatch(text))
+                    task = task with { State = LoginTaskState.Proven, Line = number, Tells = null };
+                else if (PasswordRefused().IsMatch(text))
+                    task = task with { State = LoginTaskState.Failed, Line = number, Tells = text.Trim() };
+            }
+            return task;
+        }
 
         private LoginTask RootPassword() =>
             Task(
@@ -331,6 +344,20 @@ public static partial class FirstLogin
 
     [GeneratedRegex(@"^127\.0\.1\.1\s+([\w-]+)")]
     private static partial Regex HostsLine();
+
+    [GeneratedRegex(@"(?i)(?:new|retype|again).{0,30}password.{0,20}:")]
+    private static partial Regex NewPassword();
+
+    // passwd of shadow, of busybox and of PAM.
+    [GeneratedRegex(
+        @"passwd: (?:password updated successfully|password changed)|password for \S+ changed|all authentication tokens updated"
+    )]
+    private static partial Regex PasswordChanged();
+
+    [GeneratedRegex(
+        @"passwd: (?:Authentication token manipulation error|password unchanged|.*(?:failure|not match))|[Pp]asswords don't match"
+    )]
+    private static partial Regex PasswordRefused();
 
     [GeneratedRegex(@"^uid=\d+\(")]
     private static partial Regex NewUser();

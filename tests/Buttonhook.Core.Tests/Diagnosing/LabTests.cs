@@ -55,4 +55,23 @@ public class LabTests(ITestOutputHelper output)
         }
         static string[] Lines(LabLog log) => System.Text.Encoding.Latin1.GetString(log.Log).Split('\n');
     }
+
+    [Theory]
+    [InlineData("d12-amd64-virtio")]
+    [InlineData("d12-amd64-sysv")]
+    public void The_commands_of_a_first_login_did_on_real_systems_what_their_lines_prove(string system)
+    {
+        var boot = Logs.Single(l => l.Name == $"{system}.good-first-login");
+        var log = new Core.Consoles.ConsoleLog();
+        log.Append(boot.Log, 0);
+        var login = Enumerable.Range(1, log.LineCount).First(n => log.Text(n).Contains(" login:"));
+        var wish = new Core.Keeping.LoginWish("root", [], null, "sentinel", null, false, DateTimeOffset.UtcNow);
+        var tasks = Core.Keeping.FirstLogin.Of(wish, log, login, new HashSet<string>()).ToDictionary(t => t.Id);
+        foreach (var id in (string[])["root", "root-remote", "host"])
+            Assert.Equal((id, Core.Keeping.LoginTaskState.Proven), (id, tasks[id].State));
+        // How large the card is nobody said; that the clock is another day than today's is right of an old log.
+        Assert.Contains("how large the card is, is not known", tasks["grown"].Tells);
+        Assert.Contains("It says 2026-11-27T02:", tasks["clock"].Tells);
+        Assert.Equal(Core.Keeping.LoginTaskState.Open, tasks["password-root"].State);
+    }
 }

@@ -32,15 +32,23 @@ public class FirstLoginTests
     [InlineData("user", "uid=1000(medlar) gid=1000(medlar)", "usermod: user keeper is currently used by process 812")]
     public void A_task_is_ticked_by_the_line_that_shows_it_and_not_by_what_was_typed(string id, string proof, string failed)
     {
-        Assert.Equal(LoginTaskState.Open, Task("login:\nnothing\n", id).State);
-        Assert.Equal((LoginTaskState.Proven, 2), (Task($"login:\n{proof}\n", id).State, Task($"login:\n{proof}\n", id).Line!.Value));
-        var not = Task($"login:\n{failed}\n", id);
+        var first = id.StartsWith("password", StringComparison.Ordinal) ? "Retype new password:" : "login:";
+        Assert.Equal(LoginTaskState.Open, Task($"{first}\nnothing\n", id).State);
+        Assert.Equal((LoginTaskState.Proven, 2), (Task($"{first}\n{proof}\n", id).State, Task($"{first}\n{proof}\n", id).Line!.Value));
+        var not = Task($"{first}\n{failed}\n", id);
         Assert.Equal(LoginTaskState.Failed, not.State);
         Assert.NotEmpty(not.Tells!);
         // The last line counts, whichever it is.
-        Assert.Equal(LoginTaskState.Proven, Task($"login:\n{failed}\n{proof}\n", id).State);
-        Assert.Equal(LoginTaskState.Failed, Task($"login:\n{proof}\n{failed}\n", id).State);
+        Assert.Equal(LoginTaskState.Proven, Task($"{first}\n{failed}\n{proof}\n", id).State);
+        Assert.Equal(LoginTaskState.Failed, Task($"{first}\n{proof}\n{failed}\n", id).State);
     }
+
+    [Fact]
+    public void A_password_that_was_locked_is_none_that_was_chosen() =>
+        Assert.Equal(
+            LoginTaskState.Open,
+            Task("login:\nkeeper@bramley:~$ sudo passwd -l root; sudo passwd -S root\npasswd: password changed.\n", "password-keeper").State
+        );
 
     [Fact]
     public void A_command_that_was_typed_ticks_nothing_by_itself()
