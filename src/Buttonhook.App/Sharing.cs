@@ -6,7 +6,6 @@ using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Threading.RateLimiting;
 using Buttonhook.Core;
-using QRCoder;
 
 namespace Buttonhook.App;
 
@@ -109,11 +108,10 @@ public sealed class Sharing : IDisposable
                 : $"{address}"
             : Environment.MachineName;
         var url = $"{Scheme}://{host}:{Port}{Gate}?key={Key}";
-        using var code = QRCodeGenerator.GenerateQrCode(url, QRCodeGenerator.ECCLevel.M);
         return new(
             url,
             Key,
-            new SvgQRCode(code).GetGraphic(4, "#23282D", "#FFFFFF"),
+            SquareCode.Svg(url, "#23282D"),
             Mode == ShareMode.Tls
                 ? "The way is encrypted. The certificate was made here, so a browser warns once; go on when the fingerprint is the one below."
                 : "The way is not encrypted: whoever can listen in this network can read the key and everything that is typed. Use it in a network of your own only.",

@@ -65,6 +65,11 @@ public class KeepingTests
             if (form != "txt")
                 Assert.Empty(read.GetProperty("differences").EnumerateArray());
         }
+        var codes = new List<string>();
+        foreach (var label in (string[])["true", "false"])
+            codes.Add(await app.Http.GetStringAsync($"/api/boards/{board}/settings/1.svg?label={label}"));
+        Assert.All(codes, c => Assert.StartsWith("<svg", c));
+        Assert.True(codes[0].Length < codes[1].Length);
         using var zip = new ZipArchive(await app.Http.GetStreamAsync($"/api/boards/{board}/settings/1.zip"));
         Assert.Equal(["boot.log", "settings.json", "settings.md", "settings.txt"], zip.Entries.Select(e => e.FullName).Order());
         Assert.True(zip.GetEntry("boot.log")!.Length > 1000);

@@ -146,6 +146,8 @@ public sealed class LogDrawerTests
         Assert.Contains("samesite=strict", cookie, StringComparison.OrdinalIgnoreCase);
         Assert.Equal(200, (int)(await phone.GetAsync("/api/bench")).StatusCode);
         Assert.Equal(204, (int)(await phone.GetAsync("/api/share")).StatusCode);
+        // All data hold what nobody else may read.
+        Assert.Equal(403, (int)(await phone.GetAsync("/api/backup.zip")).StatusCode);
         using var foreign = new HttpRequestMessage(HttpMethod.Get, "/api/bench");
         foreign.Headers.Host = "elsewhere.example";
         Assert.Equal(403, (int)(await phone.SendAsync(foreign)).StatusCode);

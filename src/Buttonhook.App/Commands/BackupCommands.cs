@@ -54,7 +54,7 @@ internal static class BackupCommands
                     TimeProvider.System.GetUtcNow()
                 );
                 Console.WriteLine(
-                    $"{file}: {string.Join(", ", list.Files.Select(f => $"{f.Name} {Sizes.Binary(f.Bytes)}"))}. Images and written cards are not in it."
+                    $"{file}: {string.Join(", ", list.Files.Select(f => $"{f.Name} {Sizes.Binary(f.Bytes)}"))}. Images and written cards are not in it. It holds password hashes and wireless keys: keep it as you keep keys."
                 );
                 return 0;
             }

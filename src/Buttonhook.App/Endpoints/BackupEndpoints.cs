@@ -1,4 +1,5 @@
 using Buttonhook.App.Keeping;
+using Buttonhook.Core;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -25,9 +26,15 @@ public static class BackupEndpoints
         api.MapGet("/backup.zip", Write);
     }
 
-    /// <summary>A backup goes into a nameless file first: what a slow reader takes is what was there when it asked.</summary>
-    private static IResult Write(Database database, BenchOptions options, TimeProvider clock)
+    /// <summary>A backup goes into a nameless file first: what a slow reader takes is what was there when it asked. It holds password hashes and wireless keys, so it stays at this computer.</summary>
+    private static IResult Write(Database database, BenchOptions options, TimeProvider clock, HttpContext context)
     {
+        if (context.RequestServices.GetService<Sharing>() is { } sharing && context.Connection.LocalPort == sharing.Port)
+            return new Problem(
+                "All data are taken at the computer that Buttonhook runs on.",
+                "They hold password hashes and wireless keys, and this is another device.",
+                "Take them there, or with ./buttonhook backup."
+            ).Answer(StatusCodes.Status403Forbidden);
         var now = clock.GetUtcNow();
         var file = Scratch.File();
         try

@@ -196,12 +196,15 @@ public static class KeepingEndpoints
         return settings.Keep(id, null, came, clock.GetUtcNow(), from, input.After) is { } kept ? Results.Ok(kept) : Meanwhile();
     }
 
-    /// <summary>One version as JSON, as Markdown, as a short text, or as a zip of all with log and photos.</summary>
+    private static string Short(KeptSettings kept, bool? label) =>
+        ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard);
+
+    /// <summary>One version as JSON, as Markdown, as a short text, as its square code, or as a zip of all with log and photos.</summary>
     private static IResult Export(string id, string file, bool? label, SettingsStore settings, PhotoStore photos, BootStore boots)
     {
         var parts = file.Split('.');
         if (
-            parts is not [var number, "json" or "md" or "zip" or "txt"]
+            parts is not [var number, "json" or "md" or "zip" or "txt" or "svg"]
             || !int.TryParse(number, out var version)
             || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept
         )
@@ -215,11 +218,8 @@ public static class KeepingEndpoints
                 "text/markdown; charset=utf-8",
                 name
             ),
-            "txt" => Results.File(
-                Encoding.UTF8.GetBytes(ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard) + "\n"),
-                "text/plain; charset=utf-8",
-                name
-            ),
+            "svg" => Results.Text(SquareCode.Svg(Short(kept, label), "#000000", worn: false), "image/svg+xml"),
+            "txt" => Results.File(Encoding.UTF8.GetBytes(Short(kept, label) + "\n"), "text/plain; charset=utf-8", name),
             _ => Results.File(SettingsFile.Zip(kept, photos, boots), "application/zip", name),
         };
     }

@@ -1,5 +1,3 @@
-import { QRCodeSVG } from "qrcode.react";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
@@ -42,25 +40,12 @@ function rowsOf(kept: KeptSettings) {
   );
 }
 
-/** The short text of a version, which the square code carries. */
-const useShortText = (boardId: string, version: number, label: boolean) =>
-  useQuery({
-    queryKey: ["board", boardId, "settings", version, "short", label],
-    queryFn: async () => {
-      const got = await fetch(`/api/boards/${boardId}/settings/${version}.txt?label=${label}`);
-      if (!got.ok) throw new Error("The short text cannot be had.");
-      return (await got.text()).trim();
-    },
-  });
-
 /** A card of one version to print: A6, or a small label; its square code carries the short text that another bench reads. */
 export default function CardPrint() {
   const { id = "", version = "" } = useParams();
   const settings = useSettings(id);
   const [size, setSize] = useState<"a6" | "label">("a6");
-  const text = useShortText(id, Number(version), size === "label");
   const kept = settings.data?.versions.find((v) => v.version === Number(version));
-  const problem = settings.error ?? text.error;
   return (
     <main className="page" id="page">
       <title>{`${kept?.settings.nickname ?? "A board"}: its card · Buttonhook`}</title>
@@ -87,10 +72,10 @@ export default function CardPrint() {
           />
           <Button onClick={() => print()}>Print</Button> <Link to={`/boards/${id}/keep`}>Back to Keep</Link>
         </Form>
-        <ProblemNote error={problem} />
+        <ProblemNote error={settings.error} />
         {settings.data && !kept && <p>This version is not kept here.</p>}
       </div>
-      {kept && text.data && (
+      {kept && (
         <>
           <style>{`@page { size: ${size === "a6" ? "105mm 148mm" : "62mm 29mm"}; margin: 0; }`}</style>
           <div className={styles.sheet} tabIndex={0} role="group" aria-label="As it is printed">
@@ -102,7 +87,10 @@ export default function CardPrint() {
                     Version {kept.version}, {day(kept.savedAt)}
                   </p>
                 </div>
-                <QRCodeSVG value={text.data} level="L" marginSize={2} title="The short text of these settings" />
+                <img
+                  src={`/api/boards/${id}/settings/${kept.version}.svg?label=${size === "label"}`}
+                  alt="The short text of these settings"
+                />
               </div>
               <dl>
                 {rowsOf(kept)

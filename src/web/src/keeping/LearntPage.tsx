@@ -86,7 +86,8 @@ export default function LearntPage() {
             {all.counted} boots are counted; captures that were cut or could not be read count for nothing.{" "}
             <a href="/api/backup.zip" download>
               All data as one file
-            </a>
+            </a>{" "}
+            <span className="quiet">(it holds password hashes and wireless keys)</span>
           </p>
           <h2>What boots</h2>
           {all.pairs.length === 0 && <p className="quiet">No boot with a known image yet.</p>}
