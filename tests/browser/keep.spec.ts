@@ -40,7 +40,7 @@ async function type(page: Page, id: string, text: string) {
 }
 
 test("from the login over the first settings to a printed card that another bench reads", async ({ page }) => {
-  const id = await board(page, "Damson");
+  const id = await board(page, "Tayberry");
   await bootToLogin(page, id);
 
   // First login: the commands go over the console, and are ticked where it shows that they took.
@@ -50,10 +50,10 @@ test("from the login over the first settings to a printed card that another benc
   await type(page, id, "fallow");
   const task = (name: RegExp) => page.getByRole("listitem").filter({ has: page.getByRole("heading", { name }) });
   await expect(task(/^Root has no password/)).toContainText("to do");
-  for (const name of [/^Send it: Root has no password/, /^Send it: Host name damson/, /^Send it: The clock/])
+  for (const name of [/^Send it: Root has no password/, /^Send it: Host name tayberry/, /^Send it: The clock/])
     await page.getByRole("button", { name }).click();
   await expect(task(/^Root has no password/)).toContainText("done");
-  await expect(task(/^Host name damson/)).toContainText("done");
+  await expect(task(/^Host name tayberry/)).toContainText("done");
   await expect(task(/^The clock/)).toContainText("It says ");
   await page.getByRole("button", { name: /^Say that it is done ?: Updates/ }).click();
   await expect(task(/^Updates/)).toContainText("done, as you say");
@@ -91,12 +91,12 @@ test("from the login over the first settings to a printed card that another benc
   await page.goto("/boards/russet/keep");
   await page.getByLabel("Or the text of its square code").fill(text);
   await page.getByRole("button", { name: "Look at it" }).click();
-  await expect(page.getByText("These are the settings of Damson. Nothing is kept yet.")).toBeVisible();
+  await expect(page.getByText("These are the settings of Tayberry. Nothing is kept yet.")).toBeVisible();
   await expect(page.getByText("The white one of the shed")).toBeVisible();
   await page.getByRole("button", { name: "Keep it as version 1" }).click();
   await expect(page.getByText("from a pasted text")).toBeVisible();
   await page.getByRole("button", { name: "Compare version 1" }).click();
-  await page.getByLabel("Beside").selectOption({ label: "Damson, its newest version" });
+  await page.getByLabel("Beside").selectOption({ label: "Tayberry, its newest version" });
   await expect(page.getByText("Margin:", { exact: false })).toBeVisible();
 });
 

@@ -196,6 +196,9 @@ public static class BootEndpoints
         {
             capture.Mark(note.Text.Trim());
             await capture.Written();
+            // It may have ended meanwhile, and what it says was summed up without the mark.
+            if (!capture.Live)
+                captures.ReadAgain(id);
         }
         else
         {
