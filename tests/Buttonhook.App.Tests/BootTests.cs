@@ -66,6 +66,24 @@ public class BootTests
     }
 
     [Fact]
+    public async Task A_mark_that_is_made_as_the_capture_ends_is_never_passed_over()
+    {
+        await using var app = await RunningApp.Start();
+        for (var n = 0; n < 4; n++)
+        {
+            var board = await app.Board(nickname: $"Quince {n}");
+            var boot = await StartBoot(app, board);
+            await app.Until(boot, Reached);
+            await app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false });
+            await Task.Delay(n * 40);
+            await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" }));
+            await Task.Delay(600);
+            var causes = (await app.Get($"/api/boots/{boot}/diagnosis")).GetProperty("causes");
+            Assert.Equal("display-output-off", causes[0].GetProperty("id").GetString());
+        }
+    }
+
+    [Fact]
     public async Task Typing_reaches_the_board_and_its_answer_comes_back()
     {
         await using var app = await RunningApp.Start();

@@ -32,6 +32,13 @@ public sealed partial class Captures
         }
     }
 
+    /// <summary>Waits, up to three seconds, until a capture that ends is summed up: its summary would pass over what is noted meanwhile.</summary>
+    public async Task SummedUp(string bootId)
+    {
+        for (var n = 0; n < 300 && running.ContainsKey(bootId); n++)
+            await Task.Delay(10);
+    }
+
     /// <summary>Reads a boot that has ended once more: something was noted of it.</summary>
     public void ReadAgain(string bootId)
     {

@@ -196,12 +196,15 @@ public static class BootEndpoints
         {
             capture.Mark(note.Text.Trim());
             await capture.Written();
-            // It may have ended meanwhile, and what it says was summed up without the mark.
             if (!capture.Live)
+            {
+                await captures.SummedUp(id);
                 captures.ReadAgain(id);
+            }
         }
         else
         {
+            await captures.SummedUp(id);
             // Behind the last byte, in the time that the bytes have.
             boots.Append(id, [new JournalEvent(boots.LastMoment(id), EventKind.Mark, note.Text.Trim(), boots.LogBytes(id))]);
             captures.ReadAgain(id);
