@@ -137,7 +137,7 @@ internal static partial class Faults
             }
         );
         // What the product sends after a first login; what it needs the network for is left out.
-        var wish = new Core.Keeping.LoginWish("root", [], null, "sentinel", null, false, DateTimeOffset.UtcNow);
+        var wish = new Core.Keeping.LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
         yield return Good(
             "first-login",
             new()

@@ -174,7 +174,7 @@ public static class BenchApp
         api.MapGet(
                 "/share",
                 (HttpContext context) =>
-                    context.RequestServices.GetService<Sharing>() is { } sharing && context.Connection.LocalPort != sharing.Port
+                    context.RequestServices.GetService<Sharing>() is { } sharing && !sharing.Is(context)
                         ? Results.Ok(sharing.View())
                         : Results.NoContent()
             )

@@ -105,22 +105,8 @@ public sealed partial class BenchViews
             )
             .FirstOrDefault(p => p is not null && File.Exists(p.Path));
 
-    private static string ToldBy(IReadOnlyList<string> sources)
-    {
-        var words = sources
-            .Select(s =>
-                s switch
-                {
-                    "mark" => "by the mark on the board",
-                    "loader" => "by the loader",
-                    "tree" => "by its device tree",
-                    "log" => "by its log",
-                    _ => "by you",
-                }
-            )
-            .ToList();
-        return words.Count == 0
+    private static string ToldBy(IReadOnlyList<string> sources) =>
+        sources.Count == 0
             ? "Not told by anything yet."
-            : $"Told {string.Join(" and ", words)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
-    }
+            : $"Told {Words.ToldBy(sources)}{(sources.Contains("mark") ? "." : "; the mark is not entered yet.")}";
 }

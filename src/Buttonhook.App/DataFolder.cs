@@ -23,7 +23,7 @@ public sealed class DataFolder : IDisposable
         {
             Directory.CreateDirectory(folder);
             // A folder that was used before may be open to others.
-            if (File.Exists(Path.Combine(folder, "buttonhook.db")))
+            if (File.Exists(DataFile(folder)))
             {
                 File.SetUnixFileMode(folder, Owner);
                 foreach (var file in Directory.GetFiles(folder))
@@ -49,6 +49,9 @@ public sealed class DataFolder : IDisposable
                 : new Problem($"{folder} should be a folder that can be written.", e.Message, "Name another data folder with --data.");
         }
     }
+
+    /// <summary>The data file of a folder.</summary>
+    public static string DataFile(string folder) => Path.Combine(folder, "buttonhook.db");
 
     private static string DemoMark(string folder) => Path.Combine(folder, "demo");
 

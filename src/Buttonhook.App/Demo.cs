@@ -96,7 +96,7 @@ public static class Demo
                     read.Reading,
                     read.Log,
                     boot.Source,
-                    Hash(boots, boot.Id),
+                    boots.Sha256(boot.Id),
                     boot.StartedAt
                 )
             );
@@ -159,7 +159,4 @@ public static class Demo
             clock.GetUtcNow()
         );
     }
-
-    private static string Hash(BootStore boots, string bootId) =>
-        Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData([.. boots.Pieces(bootId).SelectMany(p => p.Bytes)]));
 }

@@ -32,7 +32,7 @@ internal sealed class HeldBench : IDisposable
         var holding = DataFolder.Hold(folder);
         if (holding.Value is not { } held)
             return holding.Problem!;
-        var opened = Database.Open(Path.Combine(folder, "buttonhook.db"));
+        var opened = Database.Open(DataFolder.DataFile(folder));
         if (opened.Value is { } database)
             return new HeldBench(held, database, known);
         held.Dispose();

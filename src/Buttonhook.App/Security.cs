@@ -44,7 +44,7 @@ public static class Security
             async (context, next) =>
             {
                 AddHeaders(context.Response.Headers);
-                var shared = sharing is not null && context.Connection.LocalPort == sharing.Port ? sharing : null;
+                var shared = sharing?.Is(context) == true ? sharing : null;
                 var host = context.Request.Host.Host;
                 bool IsOwn(string name) => shared is null ? IsLoopback(name) : Sharing.IsOwnName(name, context.Connection.LocalIpAddress);
                 if (!IsOwn(host))

@@ -50,6 +50,9 @@ public sealed class Sharing : IDisposable
         PartitionedRateLimiter.Create<string, string>(_ => RateLimitPartition.GetFixedWindowLimiter("all", _ => InAMinute(TriesOfAll)))
     );
 
+    /// <summary>Whether a request came through the end point for other devices.</summary>
+    public bool Is(HttpContext context) => context.Connection.LocalPort == Port;
+
     private Sharing(ShareMode mode, int port, X509Certificate2? certificate)
     {
         Mode = mode;

@@ -16,6 +16,23 @@ public static class Words
             : $"{whole / 3600} h {whole / 60 % 60} min";
     }
 
+    /// <summary>What told the identity of a board ("by the mark on the board and by the loader"); empty when nothing did.</summary>
+    /// <param name="sources">mark, loader, tree, log or person.</param>
+    public static string ToldBy(IEnumerable<string> sources) =>
+        string.Join(
+            " and ",
+            sources.Select(s =>
+                s switch
+                {
+                    "mark" => "by the mark on the board",
+                    "loader" => "by the loader",
+                    "tree" => "by its device tree",
+                    "log" => "by its log",
+                    _ => "by you",
+                }
+            )
+        );
+
     /// <summary>The name of a stage inside a sentence ("second loader"); null is "no stage".</summary>
     public static string Of(Stage? stage) =>
         stage switch

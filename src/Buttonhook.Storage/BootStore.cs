@@ -51,19 +51,6 @@ public sealed record Boot(
 /// <param name="Adapter">What tells that the port is the same one when it is opened again; null where its name is enough.</param>
 public sealed record CapturedPort(string Source, LineSettings Line, string? Adapter);
 
-/// <summary>One boot as statistics count it.</summary>
-/// <param name="LoginSeconds">From power to the login; null without arrival times or without a login.</param>
-/// <param name="Connected">What was at the board as it began; null for boots of earlier versions.</param>
-public sealed record CountedBoot(
-    string ModelId,
-    string RevisionId,
-    string? ImageId,
-    Outcome Outcome,
-    string? TopCause,
-    double? LoginSeconds,
-    Core.Boards.Connected? Connected
-);
-
 /// <summary>Boots and their bytes. Bytes are only ever appended.</summary>
 public sealed partial class BootStore(Database database)
 {
@@ -279,44 +266,6 @@ public sealed partial class BootStore(Database database)
                     (int)r.Tries,
                     r.FastestSeconds is { } fast ? (int)Math.Round(fast) : null,
                     r.SlowestSeconds is { } slow ? (int)Math.Round(slow) : null
-                )),
-        ];
-    }
-
-    private sealed record StatisticsRow(
-        string ModelId,
-        string RevisionId,
-        string? ImageId,
-        string Outcome,
-        string? TopCause,
-        double? Seconds,
-        string? Connected
-    );
-
-    /// <summary>Every boot that ended with an outcome of its own, for statistics: cut captures and a garbled line count for nothing.</summary>
-    public IReadOnlyList<CountedBoot> Counted()
-    {
-        using var connection = database.Connect();
-        return
-        [
-            .. connection
-                .Query<StatisticsRow>(
-                    """
-                    SELECT model_id AS ModelId, revision_id AS RevisionId, image_id AS ImageId, outcome AS Outcome, top_cause AS TopCause,
-                      (SELECT json_extract(s.value, '$.milliseconds') / 1000.0 FROM json_each(stages) AS s WHERE json_extract(s.value, '$.stage') = 'login') AS Seconds,
-                      connected AS Connected
-                    FROM boots
-                    WHERE outcome IS NOT NULL AND outcome NOT IN ('Cut', 'Garbled') AND removed_at IS NULL AND COALESCE(top_cause, '') NOT LIKE 'console-%'
-                    """
-                )
-                .Select(r => new CountedBoot(
-                    r.ModelId,
-                    r.RevisionId,
-                    r.ImageId,
-                    Enum.Parse<Outcome>(r.Outcome),
-                    r.TopCause,
-                    r.Seconds,
-                    r.Connected is null ? null : JsonSerializer.Deserialize<Core.Boards.Connected>(r.Connected, DataFile.Json)
                 )),
         ];
     }

@@ -32,7 +32,7 @@ internal static class BackupCommands
 
     private static int Write(string file, string folder)
     {
-        var data = Path.Combine(folder, "buttonhook.db");
+        var data = DataFolder.DataFile(folder);
         if (!File.Exists(data))
             return Say(new Problem($"{folder} should hold a bench.", "There is none.", "Name its folder with --data."), Failed);
         // A server may hold the folder: its data file is read beside it. What an older version left is not upgraded by a backup.

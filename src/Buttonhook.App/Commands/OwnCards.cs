@@ -14,7 +14,7 @@ internal static class OwnCards
         if (knowledge.Value is not { } known)
             return knowledge.Problem!;
         DataFolder.ForOwnerAlone();
-        var opened = Database.Open(Path.Combine(folder ?? BenchOptions.UsualFolder, "buttonhook.db"));
+        var opened = Database.Open(DataFolder.DataFile(folder ?? BenchOptions.UsualFolder));
         return opened.Value is { } database
             ? new Cards(known, new CardStore(database), new PreparationStore(database), new PartStore(database), TimeProvider.System)
             : opened.Problem!;
@@ -23,7 +23,7 @@ internal static class OwnCards
     /// <summary>The catalogue with the cards that a person added, where there are any: looking makes no data folder.</summary>
     public static Answer<Catalogue> CatalogueOf(KnowledgeFiles known, string? folder)
     {
-        if (folder is not null || File.Exists(Path.Combine(BenchOptions.UsualFolder, "buttonhook.db")))
+        if (folder is not null || File.Exists(DataFolder.DataFile(BenchOptions.UsualFolder)))
         {
             var own = Of(folder);
             return own.Value is { } cards ? cards.Catalogue : own.Problem!;

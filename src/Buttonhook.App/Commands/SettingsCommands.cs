@@ -211,7 +211,7 @@ internal static class SettingsCommands
     private static int On(string? data, Func<Kept, int> what)
     {
         var folder = data ?? BenchOptions.UsualFolder;
-        var path = Path.Combine(folder, "buttonhook.db");
+        var path = DataFolder.DataFile(folder);
         if (!File.Exists(path))
             return Say(new Problem($"{folder} should hold a bench.", "There is none.", "Name its folder with --data."), Failed);
         // A server may run on the folder: the data file takes both.

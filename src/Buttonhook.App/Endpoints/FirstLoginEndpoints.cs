@@ -62,7 +62,6 @@ public static class FirstLoginEndpoints
             return Results.Ok(new FirstLoginView(null, false, user, host, []));
         var wish = new LoginWish(
             user,
-            [],
             version > 0 ? set : null,
             host,
             bench.Board.Connected.CardGb,

@@ -1,5 +1,3 @@
-using System.Globalization;
-using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
 using Buttonhook.App.Keeping;
@@ -48,9 +46,6 @@ public sealed record TakeSettings(WorkingSettings Settings, string From, int? Af
 public static class KeepingEndpoints
 {
     private const int MostNotes = 4000;
-
-    /// <summary>The largest file of settings, in bytes.</summary>
-    private const int LargestFile = 4 << 20;
 
     /// <summary>Adds the routes.</summary>
     public static void MapKeeping(this RouteGroupBuilder api)

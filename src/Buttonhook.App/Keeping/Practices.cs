@@ -42,7 +42,7 @@ public sealed class Practices(
                     r.Level,
                     r.Won == true,
                     r.Minutes,
-                    ShortestOf(r).Minutes,
+                    r.Shortest?.Minutes ?? r.Minutes,
                     r.StartedAt
                 )),
             ],
@@ -74,7 +74,7 @@ public sealed class Practices(
                 "Choose another level or another board."
             );
         foreach (var open in past.Where(r => r.Won is null))
-            store.Keep(open with { Won = false, EndedAt = clock.GetUtcNow() });
+            Keep(open with { Won = false, EndedAt = clock.GetUtcNow() });
         var round = new PracticeRound(
             Guid.CreateVersion7(clock.GetUtcNow()).ToString("N"),
             on.Board.Nickname,
@@ -91,8 +91,7 @@ public sealed class Practices(
             null,
             null
         );
-        store.Keep(round);
-        return View(round);
+        return View(Keep(round));
     }
 
     private sealed record On(Board Board, string ImageId);
@@ -206,9 +205,15 @@ public sealed class Practices(
     {
         if (Going(id).Value is not { } round)
             return Going(id).Problem!;
-        var over = round with { Won = false, EndedAt = clock.GetUtcNow() };
-        store.Keep(over);
-        return View(over);
+        return View(Keep(round with { Won = false, EndedAt = clock.GetUtcNow() }));
+    }
+
+    /// <summary>Stores a round; one that is over with its shortest way, which is played once.</summary>
+    private PracticeRound Keep(PracticeRound round)
+    {
+        var kept = round is { Won: not null, Shortest: null } ? round with { Shortest = ShortestOf(round) } : round;
+        store.Keep(kept);
+        return kept;
     }
 
     private Answer<PracticeRound> Going(string id) =>
@@ -226,9 +231,7 @@ public sealed class Practices(
         var done = step(round);
         if (done.Value is not { } next)
             return done.Problem!;
-        var then = round.With(next, clock.GetUtcNow());
-        store.Keep(then);
-        return View(then);
+        return View(Keep(round.With(next, clock.GetUtcNow())));
     }
 
     private static int Cost(int seconds) => PracticeRound.BootMinutes + (int)Math.Ceiling(seconds / 60.0);
@@ -279,7 +282,17 @@ public sealed class Practices(
     {
         var model = catalogue.Model(round.ModelId);
         var over = round.Won is not null;
-        var shortest = over ? ShortestOf(round) : null;
+        // The same board boots the same way each time, until it is mended.
+        var logs = new Dictionary<bool, IReadOnlyList<string>>();
+        IReadOnlyList<string> LogOf(bool mended)
+        {
+            if (!logs.TryGetValue(mended, out var lines))
+            {
+                var log = Played(round, mended ? null : round.FaultId).Read.Log;
+                logs[mended] = lines = [.. Enumerable.Range(1, log.LineCount).Select(log.Text)];
+            }
+            return lines;
+        }
         return new(
             round.Id,
             round.Nickname,
@@ -291,7 +304,7 @@ public sealed class Practices(
             round.Minutes,
             PracticeRound.MostMinutes,
             PracticeRound.BootMinutes + 1,
-            [.. round.Steps.Select(s => Shown(round, s))],
+            [.. round.Steps.Select(s => Shown(round, s, LogOf))],
             [.. Book.Looks.Select(l => new PracticeChoice(l.Id, l.Name, l.Minutes))],
             [
                 .. Book
@@ -300,20 +313,15 @@ public sealed class Practices(
             ],
             round.Won,
             over ? NameOf(round.FaultId) : null,
-            shortest,
+            round.Shortest,
             over ? Better(round) : null
         );
     }
 
-    private PracticeStepView Shown(PracticeRound round, PracticeStep step)
+    private PracticeStepView Shown(PracticeRound round, PracticeStep step, Func<bool, IReadOnlyList<string>> logOf)
     {
-        IReadOnlyList<string>? log = null;
         var right = step.Kind == PracticeKind.Mend ? step.Of == round.FaultId : (bool?)null;
-        if (step.Kind != PracticeKind.Look && catalogue.Model(round.ModelId) is not null)
-        {
-            var read = Played(round, right == true ? null : round.FaultId).Read;
-            log = [.. Enumerable.Range(1, read.Log.LineCount).Select(read.Log.Text)];
-        }
+        var log = step.Kind != PracticeKind.Look && catalogue.Model(round.ModelId) is not null ? logOf(right == true) : null;
         var name = step.Kind switch
         {
             PracticeKind.Look => Book.Look(step.Of)?.Name ?? step.Of,
@@ -329,7 +337,7 @@ public sealed class Practices(
         var same = store
             .All()
             .Where(r => r.Won is not null && r.Level == round.Level)
-            .Select(r => r.Minutes - ShortestOf(r).Minutes)
+            .Select(r => r.Minutes - (r.Shortest?.Minutes ?? r.Minutes))
             .ToList();
         if (same.Count < 4)
             return null;

@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using Buttonhook.App.Consoles;
 using Buttonhook.App.Preparing;
 using Buttonhook.Core;
@@ -25,13 +24,13 @@ public sealed class Runs(
         newest.FirstOrDefault(b => b.CardNumber == bench.CardNumber && b.LastStage == Stage.Login) ?? newest.FirstOrDefault();
 
     /// <summary>The settings of a boot as its run tells them; a boot without a login, or one of a model that is gone, is a problem.</summary>
-    public Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot) => With(bench, boot, SettingsMaker.From);
+    public Answer<WorkingSettings> Draft(BenchBoard bench, Boot boot) => With(bench, boot, boots.Sha256(boot.Id), SettingsMaker.From);
 
-    /// <summary>What is known of a boot, however it ended; null when its model is gone.</summary>
+    /// <summary>What is known of a boot, however it ended, without the sum of its log; null when its model is gone.</summary>
     public WorkingSettings? Known(BenchBoard bench, Boot boot) =>
-        With(bench, boot, run => (Answer<WorkingSettings>)SettingsMaker.Of(run)).Value;
+        With(bench, boot, null, run => (Answer<WorkingSettings>)SettingsMaker.Of(run)).Value;
 
-    private Answer<WorkingSettings> With(BenchBoard bench, Boot boot, Func<Run, Answer<WorkingSettings>> make)
+    private Answer<WorkingSettings> With(BenchBoard bench, Boot boot, string? sum, Func<Run, Answer<WorkingSettings>> make)
     {
         if (catalogue.Model(boot.ModelId) is not { } model)
             return new Problem("The board's model should be in the catalogue.", $"{boot.ModelId} is not.", "Identify the board again.");
@@ -39,7 +38,6 @@ public sealed class Runs(
         var sameCard = boot.CardNumber == bench.CardNumber;
         var write = writer.Of(bench.Board.Id);
         var (set, chosen, version) = store.Of(bench.Board.Id);
-        var sum = Sum(boot.Id);
         var made = captures.With<object>(
             boot.Id,
             read =>
@@ -68,13 +66,5 @@ public sealed class Runs(
         return made is Answer<WorkingSettings> answer
             ? answer
             : new Problem("The bytes of this boot should be kept.", "They are gone.", "Boot it again.");
-    }
-
-    private string Sum(string bootId)
-    {
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        foreach (var piece in boots.Pieces(bootId))
-            hash.AppendData(piece.Bytes);
-        return Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 }

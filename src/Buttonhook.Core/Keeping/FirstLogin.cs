@@ -44,20 +44,11 @@ public sealed record LoginTask(
 
 /// <summary>What the tasks of a first login are made for.</summary>
 /// <param name="DefaultUser">The user that the image comes with, or null.</param>
-/// <param name="Shipped">Further users that the image comes with a password for.</param>
 /// <param name="Set">What was set before the first boot, or null.</param>
 /// <param name="Host">The host name that the board should have.</param>
 /// <param name="CardGb">The label of its card in GB, or null.</param>
 /// <param name="At">When the capture began.</param>
-public sealed record LoginWish(
-    string? DefaultUser,
-    IReadOnlyList<string> Shipped,
-    FirstBoot? Set,
-    string Host,
-    int? CardGb,
-    bool Screen,
-    DateTimeOffset At
-);
+public sealed record LoginWish(string? DefaultUser, FirstBoot? Set, string Host, int? CardGb, bool Screen, DateTimeOffset At);
 
 /// <summary>The list of a first login, made for this image and these wishes, and ticked where the console shows what happened.</summary>
 public static partial class FirstLogin
@@ -97,9 +88,8 @@ public static partial class FirstLogin
 
         public IEnumerable<LoginTask> All()
         {
-            foreach (var user in wish.Shipped.Prepend(wish.DefaultUser).OfType<string>().Distinct())
-                if (wish.Set?.User is null || wish.Set.User != user)
-                    yield return Password(user);
+            if (wish.DefaultUser is { } user && wish.Set?.User != user)
+                yield return Password(user);
             yield return RootPassword();
             yield return RootByNetwork();
             if (wish.DefaultUser is { } old and not "root" && wish.Set?.User is null)

@@ -32,12 +32,7 @@ public static class SettingsDifference
     public static IReadOnlyList<SettingDifference> Of(WorkingSettings before, WorkingSettings after)
     {
         var list = new List<SettingDifference>();
-        var kinds = before
-            .Settings.Concat(after.Settings)
-            .Select(s => s.Kind)
-            .Distinct()
-            .OrderBy(k => Place(k))
-            .ThenBy(k => Order(before, after, k));
+        var kinds = before.Settings.Concat(after.Settings).Select(s => s.Kind).Distinct().OrderBy(k => Place(k));
         foreach (var kind in kinds)
         {
             var name = SettingNames.Of(kind);
@@ -85,12 +80,6 @@ public static class SettingsDifference
             if (SettingNames.Groups[i].About == about)
                 return i;
         return SettingNames.Groups.Count;
-    }
-
-    private static int Order(WorkingSettings before, WorkingSettings after, string kind)
-    {
-        var all = before.Settings.Concat(after.Settings).ToList();
-        return all.FindIndex(s => s.Kind == kind);
     }
 
     private static string? Joined(List<string> values) =>

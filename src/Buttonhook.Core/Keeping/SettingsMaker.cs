@@ -33,7 +33,7 @@ public sealed record Run(
     BootReading Reading,
     ConsoleLog Log,
     string Source,
-    string LogSha256,
+    string? LogSha256,
     DateTimeOffset BootedAt
 );
 
@@ -159,23 +159,8 @@ public static class SettingsMaker
                 "Memory"
             );
             Both("board.processor", model.InstructionSet?.Words(), Facts.Architecture, "its card", LineOf(Facts.Architecture), "Processor");
-            Claimed("board.told-by", run.Board.ToldBy.Count == 0 ? null : ToldBy(run.Board.ToldBy), "Identify");
+            Claimed("board.told-by", run.Board.ToldBy.Count == 0 ? null : Words.ToldBy(run.Board.ToldBy), "Identify");
         }
-
-        private static string ToldBy(IReadOnlyList<string> sources) =>
-            string.Join(
-                " and ",
-                sources.Select(s =>
-                    s switch
-                    {
-                        "mark" => "by the mark on the board",
-                        "loader" => "by the loader",
-                        "tree" => "by its device tree",
-                        "log" => "by its log",
-                        _ => "by you",
-                    }
-                )
-            );
 
         public void ImageAndCard()
         {

@@ -26,6 +26,7 @@ public sealed record PracticeStep(PracticeKind Kind, string Of, int Minutes, str
 /// <param name="FaultId">Hidden until the round is over.</param>
 /// <param name="ByPerson">Whether another person hid it.</param>
 /// <param name="Won">Null while it goes on; false when it was given up or went over its time.</param>
+/// <param name="Shortest">How it could have been found soonest; null while it goes on.</param>
 public sealed record PracticeRound(
     string Id,
     string Nickname,
@@ -40,7 +41,8 @@ public sealed record PracticeRound(
     IReadOnlyList<PracticeStep> Steps,
     DateTimeOffset StartedAt,
     DateTimeOffset? EndedAt,
-    bool? Won
+    bool? Won,
+    ShortestWay? Shortest = null
 )
 {
     /// <summary>Minutes after which a round is lost.</summary>

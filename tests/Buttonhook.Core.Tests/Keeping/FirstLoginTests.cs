@@ -9,7 +9,7 @@ namespace Buttonhook.Core.Tests.Keeping;
 
 public class FirstLoginTests
 {
-    private static readonly LoginWish Wish = new("keeper", [], null, "bramley", 32, false, Runs.At);
+    private static readonly LoginWish Wish = new("keeper", null, "bramley", 32, false, Runs.At);
 
     private static IReadOnlyList<LoginTask> Of(string text, LoginWish? wish = null, params string[] told)
     {
@@ -109,7 +109,7 @@ public class FirstLoginTests
         var login = Enumerable.Range(1, log.LineCount).Last(n => log.Text(n).Contains("login:"));
         Type(plan.Image!.DefaultUser);
         Type("secret");
-        var wish = new LoginWish(plan.Image.DefaultUser, [], null, "medlar", 32, false, Runs.At);
+        var wish = new LoginWish(plan.Image.DefaultUser, null, "medlar", 32, false, Runs.At);
         foreach (var task in FirstLogin.Of(wish, log, login, new HashSet<string>()).Where(t => t.Asks is null && t.Command is not null))
         {
             Type(task.Command!);

@@ -2,10 +2,9 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import type { BatchBoardView, CardSlot } from "../shared/api";
-import { answer, POST } from "../shared/api";
+import { useWriteCard } from "../preparing/queries";
 import { LyingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useChange } from "../shared/queries";
 import { clock } from "../shared/words";
 import styles from "./Batch.module.css";
 import { useBatch } from "./queries";
@@ -22,16 +21,7 @@ const cards: Record<string, string> = {
 
 /** One board of the worksheet: its placket, its name, its card, and what is not as the record says. */
 function BoardRow({ board, slot }: { board: BatchBoardView; slot: CardSlot | undefined }) {
-  const write = useChange(
-    (slotId: string) =>
-      answer(
-        POST("/api/boards/{id}/card", {
-          params: { path: { id: board.boardId } },
-          body: { slotId, confirm: null, checkSize: false, anyway: false },
-        }),
-      ),
-    board.boardId,
-  );
+  const write = useWriteCard(board.boardId);
   if (board.gone)
     return (
       <tr>
@@ -60,7 +50,12 @@ function BoardRow({ board, slot }: { board: BatchBoardView; slot: CardSlot | und
       <td>
         {cards[board.card] ?? board.card}
         {(board.card === "chosen" || board.card === "half-written") && slot && (
-          <Button size="sm" variant="link" disabled={write.isPending} onClick={() => write.mutate(slot.id)}>
+          <Button
+            size="sm"
+            variant="link"
+            disabled={write.isPending}
+            onClick={() => write.mutate({ slotId: slot.id, confirm: null, checkSize: false, anyway: false })}
+          >
             Write it<span className="visually-hidden"> for {board.nickname}</span>
           </Button>
         )}

@@ -4092,41 +4092,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/data": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["DataView"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/backup.zip": {
         parameters: {
             query?: never;
@@ -5892,11 +5857,6 @@ export interface components {
             causeId: string;
             text?: null | string;
             edit?: null | components["schemas"]["ChangedLine"];
-        };
-        DataView: {
-            folder: string;
-            /** Format: int64 */
-            bytes: number;
         };
         Diagnosis: {
             outcome: components["schemas"]["Outcome"];
