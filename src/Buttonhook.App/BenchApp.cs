@@ -117,6 +117,7 @@ public static class BenchApp
         services.AddTransient<Keeping.Runs>();
         services.AddTransient<Keeping.SetAgain>();
         services.AddTransient<Keeping.Batches>();
+        services.AddTransient<Keeping.Moves>();
         services.AddTransient<Keeping.Practices>();
         services.AddSingleton<MoveStore>();
         services.AddSingleton<BatchStore>();

@@ -41,7 +41,7 @@ public sealed partial class BenchViews
                 .Where(b => b.Changes.Count > 0)
                 .SelectMany(bench =>
                 {
-                    var all = boots.Of(bench.Board.Id);
+                    var all = captures.Of(bench.Board.Id);
                     return bench.Changes.Select(change =>
                         ProvenIn(change, bench, all) is { } good
                         && all.Where(b => b.CardNumber == bench.CardNumber && b.StartedAt <= change.MadeAt).MaxBy(b => b.Number)
@@ -116,7 +116,7 @@ public sealed partial class BenchViews
         if (boards.Find(boardId) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return [];
         var known = KnownNow(bench, model);
-        var all = boots.Of(boardId);
+        var all = captures.Of(boardId);
         var proof = ProofOf(bench, all, StateOf(bench, OfThisCard(bench, all.FirstOrDefault())));
         if (proof.Card is Core.Boards.CardState.NoImage or Core.Boards.CardState.Chosen or Core.Boards.CardState.HalfWritten)
             known.Add(new("no-boot-medium", EmptyCardOdds, "nothing shows that its card was ever written whole"));

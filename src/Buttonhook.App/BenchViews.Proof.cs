@@ -15,7 +15,7 @@ public sealed partial class BenchViews
     /// <summary>What shows how far the work on a board is.</summary>
     public Proof ProofOf(BenchBoard bench)
     {
-        var all = boots.Of(bench.Board.Id);
+        var all = captures.Of(bench.Board.Id);
         return ProofOf(bench, all, StateOf(bench, OfThisCard(bench, all.FirstOrDefault())));
     }
 
@@ -24,11 +24,8 @@ public sealed partial class BenchViews
         var write = writer.Of(bench.Board.Id);
         if (write is not null && (write.CardNumber != bench.CardNumber || write.SlotId == Preparing.CardSlots.CopyId))
             write = null;
-        // The newest boot may be ahead of its summary.
-        var newest = all.FirstOrDefault();
-        Stage? Last(Boot b) => b == newest && b.CardNumber == bench.CardNumber ? state?.LastStage ?? b.LastStage : b.LastStage;
         var seen = all.FirstOrDefault(b =>
-            b.CardNumber == bench.CardNumber && Last(b) >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
+            b.CardNumber == bench.CardNumber && b.LastStage >= Stage.Kernel && (write is null || b.StartedAt > write.StartedAt)
         );
         var card =
             bench.Board.ImageId is null ? CardState.NoImage
@@ -47,7 +44,7 @@ public sealed partial class BenchViews
         return new(
             card,
             says,
-            all.Any(b => Last(b) is not null || b.Outcome is Outcome.Garbled) || state?.Outcome is Outcome.Garbled,
+            all.Any(b => b.LastStage is not null || b.Outcome is Outcome.Garbled) || state?.Outcome is Outcome.Garbled,
             state?.Sag
         );
     }
@@ -70,7 +67,7 @@ public sealed partial class BenchViews
     /// <summary>What was corrected on the card of a board, with the boot that proved it.</summary>
     public IReadOnlyList<Core.Keeping.Mended> MendedOn(BenchBoard bench)
     {
-        var all = boots.Of(bench.Board.Id);
+        var all = captures.Of(bench.Board.Id);
         return
         [
             .. bench.Changes.Select(c => new Core.Keeping.Mended(

@@ -61,7 +61,7 @@ public sealed partial class BenchViews(
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return null;
-        var all = boots.Of(id);
+        var all = captures.Of(id);
         var newest = all.FirstOrDefault();
         var boot = OfThisCard(bench, newest);
         var state = StateOf(bench, boot);
@@ -163,7 +163,7 @@ public sealed partial class BenchViews(
             card is not null && fault is not null && Preparing.CardStarts.IsOnCard(fault.Id) ? null : fault;
         var onCard = card?.Fault is { } written && !written.ClearedBy.Any(bench.Corrected.Contains) ? written : null;
         var fault = Besides(hidden) ?? onCard ?? Besides(implied);
-        var first = boots.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
+        var first = captures.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
         return new(
             bench.Board,
             model,
@@ -184,23 +184,11 @@ public sealed partial class BenchViews(
         if (moves.Of(bench.Board.Id) is not { } move)
             return null;
         var disk = Core.Keeping.MovePlan.For(move.Target, bench.Board, model, image, catalogue).Device;
+        bool SaysSo(string text) =>
+            text.Contains($"of={disk} ", StringComparison.Ordinal) || text.Contains("cp -ax / /mnt", StringComparison.Ordinal);
         bool Copied(Boot boot) =>
-            captures.With(
-                boot.Id,
-                r =>
-                    Enumerable
-                        .Range(1, r.Log.LineCount)
-                        .Any(n =>
-                            r.Log.Text(n) is var text
-                            && (
-                                text.Contains($"of={disk} ", StringComparison.Ordinal)
-                                || text.Contains("cp -ax / /mnt", StringComparison.Ordinal)
-                            )
-                        )
-                        ? "copied"
-                        : ""
-            ) == "copied";
-        return boots.Of(bench.Board.Id).Take(3).Any(Copied) || Moved(bench, move) ? disk["/dev/".Length..] : null;
+            captures.With<object>(boot.Id, r => Enumerable.Range(1, r.Log.LineCount).Any(n => SaysSo(r.Log.Text(n)))) is true;
+        return captures.Of(bench.Board.Id).Take(3).Any(Copied) || Moved(bench, move) ? disk["/dev/".Length..] : null;
     }
 
     /// <summary>Whether an earlier boot since the move was begun already ran from the new medium.</summary>
@@ -209,7 +197,5 @@ public sealed partial class BenchViews(
             .Of(bench.Board.Id)
             .Where(b => b.StartedAt > move.BegunAt)
             .Take(3)
-            .Any(b =>
-                captures.With(b.Id, r => Core.Keeping.RunFacts.Of(r.Log))?.Mounted is { } mounted && mounted.Value != move.MountedBefore
-            );
+            .Any(b => captures.MountedIn(b.Id) is { } mounted && mounted.Value != move.MountedBefore);
 }

@@ -40,9 +40,14 @@ public class BootTests
         );
         Assert.Equal("Boot again", view.GetProperty("next").GetProperty("boot").GetProperty("title").GetString());
         boot = await StartBoot(app, board);
+        // The first draft there is must know it already: what is stored of a boot that runs lags behind it.
+        JsonElement draft;
+        do draft = (await app.Get($"/api/boards/{board}/settings")).GetProperty("draft");
+        while (draft.ValueKind == JsonValueKind.Null);
+        Assert.Contains("command line names the root", Setting(draft, "met.fixed:1").GetProperty("value").GetString());
         await app.Until(boot, Reached);
-        var draft = await app.Get($"/api/boards/{board}/settings");
-        Assert.Equal("/dev/mmcblk0p2", Setting(draft.GetProperty("draft"), "system.mounted").GetProperty("value").GetString());
+        draft = (await app.Get($"/api/boards/{board}/settings")).GetProperty("draft");
+        Assert.Equal("/dev/mmcblk0p2", Setting(draft, "system.mounted").GetProperty("value").GetString());
         await RunningApp.Json(
             await app.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/settings",

@@ -95,6 +95,60 @@ public class KeepingTests
     }
 
     [Fact]
+    public async Task A_zip_with_many_photos_is_read_as_any_other()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        await Kept(app, board);
+        using var into = new MemoryStream();
+        await into.WriteAsync(await app.Http.GetByteArrayAsync($"/api/boards/{board}/settings/1.zip"));
+        using (var zip = new ZipArchive(into, ZipArchiveMode.Update, true))
+        {
+            using var photo = zip.CreateEntry("photo-1.jpg", CompressionLevel.NoCompression).Open();
+            await photo.WriteAsync(new byte[6 << 20]);
+        }
+        Assert.Empty((await Read(app, board, into.ToArray())).GetProperty("differences").EnumerateArray());
+    }
+
+    [Fact]
+    public async Task A_batch_that_would_be_refused_puts_no_board_on_the_bench()
+    {
+        await using var app = await RunningApp.Start();
+        var board = await app.Board();
+        await Kept(app, board);
+        var view = (await app.Get($"/api/boards/{board}")).GetProperty("board");
+        // It was found to be another model since its settings were kept.
+        var changed = await app.Http.PutAsJsonAsync(
+            $"/api/boards/{board}",
+            new
+            {
+                nickname = "Quince",
+                modelId = "thimble",
+                revisionId = "C",
+                memoryMiB = 512,
+                connected = view.GetProperty("connected"),
+                toldBy = new[] { "mark" },
+                simulated = true,
+                faultId = (string?)null,
+            }
+        );
+        Assert.Equal(HttpStatusCode.OK, changed.StatusCode);
+        var refused = await app.Http.PostAsJsonAsync(
+            "/api/batches",
+            new
+            {
+                name = "Hedge",
+                boardId = board,
+                version = 1,
+                boards = new[] { new { nickname = "Row 1", host = "row-1" } },
+            }
+        );
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
+        Assert.Contains("should be of a Thimble", await refused.Content.ReadAsStringAsync());
+        Assert.Single((await app.Get("/api/bench")).EnumerateArray());
+    }
+
+    [Fact]
     public async Task Two_pages_do_not_keep_over_each_other()
     {
         await using var app = await RunningApp.Start();

@@ -42,10 +42,12 @@ internal static class BackupCommands
         var opened = Database.Beside(data);
         if (opened.Value is not { } database)
             return Say(opened.Problem!, Failed);
+        var made = false;
         using (database)
             try
             {
                 using var into = new FileStream(file, FileMode.CreateNew);
+                made = true;
                 var list = Backup.Write(
                     database,
                     folder,
@@ -60,8 +62,8 @@ internal static class BackupCommands
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException)
             {
-                var made = File.Exists(file) && new FileInfo(file).Length == 0;
-                if (made && FullDisk.Is(e))
+                // Half a backup is none.
+                if (made)
                     File.Delete(file);
                 return Say(
                     new Problem(

@@ -23,83 +23,75 @@ internal static class SettingsCommands
     private static Argument<string> Board(string name = "BOARD") =>
         new(name) { Description = "Id or nickname of a board; with :N one of its versions." };
 
-    private static Command List()
+    /// <summary>A command that does something with what is kept in a data folder.</summary>
+    private static Command On(Command command, Func<ParseResult, Kept, int> what)
     {
-        var command = new Command("list", "List what is kept.") { CommandOptions.Json, CommandOptions.Data };
-        command.SetAction(parse =>
-            On(
-                parse.GetValue(CommandOptions.Data),
-                bench =>
-                {
-                    var all = bench
-                        .Boards.All()
-                        .SelectMany(b => bench.Settings.Of(b.Board.Id).Select(k => (b.Board.Nickname, Kept: k)))
-                        .ToList();
-                    if (parse.GetValue(CommandOptions.Json))
-                        Console.WriteLine(
-                            JsonSerializer.Serialize(
-                                all.Select(a => new
-                                {
-                                    board = a.Nickname,
-                                    a.Kept.Version,
-                                    a.Kept.SavedAt,
-                                    a.Kept.CameFrom,
-                                    image = a.Kept.Settings.Of("image.name"),
-                                }),
-                                Indented
-                            )
-                        );
-                    foreach (var (nickname, kept) in parse.GetValue(CommandOptions.Json) ? [] : all)
-                        Console.WriteLine(
-                            $"{nickname}:{kept.Version}  {kept.SavedAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)}  {kept.Settings.Of("image.name") ?? "image not known"}{(kept.CameFrom is { } from ? $"  from {from}" : "")}"
-                        );
-                    return 0;
-                }
-            )
-        );
+        command.Options.Add(CommandOptions.Data);
+        command.SetAction(parse => With(parse.GetValue(CommandOptions.Data), bench => what(parse, bench)));
         return command;
+    }
+
+    private static Command List() =>
+        On(
+            new("list", "List what is kept.") { CommandOptions.Json },
+            (parse, bench) =>
+            {
+                var all = bench
+                    .Boards.All()
+                    .SelectMany(b => bench.Settings.Of(b.Board.Id).Select(k => (b.Board.Nickname, Kept: k)))
+                    .ToList();
+                return Print(
+                    parse.GetValue(CommandOptions.Json) ? InJson(all) : string.Concat(all.Select(a => InLine(a.Nickname, a.Kept)))
+                );
+            }
+        );
+
+    private static string InJson(IEnumerable<(string Nickname, KeptSettings Kept)> all) =>
+        JsonSerializer.Serialize(
+            all.Select(a => new
+            {
+                board = a.Nickname,
+                a.Kept.Version,
+                a.Kept.SavedAt,
+                a.Kept.CameFrom,
+                image = a.Kept.Settings.Of("image.name"),
+            }),
+            Indented
+        ) + "\n";
+
+    private static string InLine(string nickname, KeptSettings kept)
+    {
+        var at = kept.SavedAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
+        var from = kept.CameFrom is { } place ? $"  from {place}" : "";
+        return $"{nickname}:{kept.Version}  {at}  {kept.Settings.Of("image.name") ?? "image not known"}{from}\n";
     }
 
     private static Command Show()
     {
         var board = Board();
-        var command = new Command("show", "Print what is kept of a board, in words.") { board, CommandOptions.Data };
-        command.SetAction(parse =>
-            On(
-                parse.GetValue(CommandOptions.Data),
-                bench => bench.With(parse.GetValue(board)!, kept => Print(SettingsText.Markdown(kept.Settings, kept.Version)))
-            )
+        return On(
+            new("show", "Print what is kept of a board, in words.") { board },
+            (parse, bench) => bench.With(parse.GetValue(board)!, kept => Print(SettingsText.Markdown(kept.Settings, kept.Version)))
         );
-        return command;
     }
 
     private static Command Export()
     {
         var board = Board();
         var text = new Option<bool>("--short") { Description = "As the short text of a square code." };
-        var command = new Command("export", "Print what is kept of a board, as Markdown, JSON or a short text.")
-        {
-            board,
-            CommandOptions.Json,
-            text,
-            CommandOptions.Data,
-        };
-        command.SetAction(parse =>
-            On(
-                parse.GetValue(CommandOptions.Data),
-                bench =>
-                    bench.With(
-                        parse.GetValue(board)!,
-                        kept =>
-                            Print(
-                                parse.GetValue(CommandOptions.Json) ? Encoding.UTF8.GetString(SettingsFile.Json(kept.Settings)) + "\n"
-                                : parse.GetValue(text) ? ShortForm.Write(kept.Settings) + "\n"
-                                : SettingsText.Markdown(kept.Settings, kept.Version)
-                            )
-                    )
-            )
+        return On(
+            new("export", "Print what is kept of a board, as Markdown, JSON or a short text.") { board, CommandOptions.Json, text },
+            (parse, bench) =>
+                bench.With(
+                    parse.GetValue(board)!,
+                    kept =>
+                        Print(
+                            parse.GetValue(CommandOptions.Json) ? Encoding.UTF8.GetString(SettingsFile.Json(kept.Settings)) + "\n"
+                            : parse.GetValue(text) ? ShortForm.Write(kept.Settings) + "\n"
+                            : SettingsText.Markdown(kept.Settings, kept.Version)
+                        )
+                )
         );
-        return command;
     }
 
     private static Command Import()
@@ -107,53 +99,38 @@ internal static class SettingsCommands
         var file = new Argument<string>("FILE") { Description = "JSON, a zip that Keep gave out, or a short text; - for standard input." };
         var board = new Option<string?>("--board") { Description = "The board to keep it for; without it the one of its nickname." };
         var look = new Option<bool>("--look") { Description = "Only tell what it would change." };
-        var command = new Command("import", "Keep settings from another bench as a new version.")
-        {
-            file,
-            board,
-            look,
-            CommandOptions.Data,
-        };
-        command.SetAction(parse =>
-            On(
-                parse.GetValue(CommandOptions.Data),
-                bench => Take(bench, parse.GetValue(file)!, parse.GetValue(board), parse.GetValue(look))
-            )
+        return On(
+            new("import", "Keep settings from another bench as a new version.") { file, board, look },
+            (parse, bench) => Take(bench, parse.GetValue(file)!, parse.GetValue(board), parse.GetValue(look))
         );
-        return command;
     }
 
     private static Command Diff()
     {
         var (a, b) = (Board("A"), Board("B"));
-        var command = new Command("diff", "Tell what two records say differently.") { a, b, CommandOptions.Json, CommandOptions.Data };
-        command.SetAction(parse =>
-            On(
-                parse.GetValue(CommandOptions.Data),
-                bench =>
-                    bench.With(
-                        parse.GetValue(a)!,
-                        one =>
-                            bench.With(
-                                parse.GetValue(b)!,
-                                other =>
-                                {
-                                    var differences = SettingsDifference.Of(one.Settings, other.Settings);
-                                    if (parse.GetValue(CommandOptions.Json))
-                                        Console.WriteLine(JsonSerializer.Serialize(differences, Indented));
-                                    else
-                                        Console.WriteLine(
-                                            differences.Count == 0
-                                                ? "Both say the same."
-                                                : string.Join('\n', differences.Select(d => d.Says))
-                                        );
-                                    return differences.Count == 0 ? 0 : Differ;
-                                }
-                            )
-                    )
-            )
+        return On(
+            new("diff", "Tell what two records say differently.") { a, b, CommandOptions.Json },
+            (parse, bench) =>
+                bench.With(
+                    parse.GetValue(a)!,
+                    one =>
+                        bench.With(
+                            parse.GetValue(b)!,
+                            other => Differences(one.Settings, other.Settings, parse.GetValue(CommandOptions.Json))
+                        )
+                )
         );
-        return command;
+    }
+
+    private static int Differences(WorkingSettings one, WorkingSettings other, bool asJson)
+    {
+        var differences = SettingsDifference.Of(one, other);
+        Console.WriteLine(
+            asJson ? JsonSerializer.Serialize(differences, Indented)
+            : differences.Count == 0 ? "Both say the same."
+            : string.Join('\n', differences.Select(d => d.Says))
+        );
+        return differences.Count == 0 ? 0 : Differ;
     }
 
     private static int Take(Kept bench, string file, string? board, bool look)
@@ -208,7 +185,7 @@ internal static class SettingsCommands
         return 0;
     }
 
-    private static int On(string? data, Func<Kept, int> what)
+    private static int With(string? data, Func<Kept, int> what)
     {
         var folder = data ?? BenchOptions.UsualFolder;
         var path = DataFolder.DataFile(folder);

@@ -32,6 +32,9 @@ public sealed partial class Captures
         }
     }
 
+    /// <summary>The device that the root was mounted from in a boot, as its log says; null when it does not, or when there is no such boot.</summary>
+    public Core.Keeping.Said? MountedIn(string bootId) => With(bootId, r => Core.Keeping.RunFacts.Of(r.Log))?.Mounted;
+
     /// <summary>Waits, up to three seconds, until a capture that ends is summed up: its summary would pass over what is noted meanwhile.</summary>
     public async Task SummedUp(string bootId)
     {

@@ -294,6 +294,14 @@ public sealed partial class Captures(
         return Task.CompletedTask;
     }
 
+    /// <summary>All boots of a board, the newest first; those that run as they stand, for what is stored of them lags behind.</summary>
+    public IReadOnlyList<Boot> Of(string boardId) => [.. boots.Of(boardId).Select(Now)];
+
+    private Boot Now(Boot boot) =>
+        !running.ContainsKey(boot.Id) || Summary(boot) is not { } said ? boot
+        : said is { Waiting: false, Quiet: false } and not { LastStage: Stage.Login } ? boot with { LastStage = said.LastStage }
+        : boot with { Outcome = said.Outcome, LastStage = said.LastStage, TopCause = said.Top?.Id };
+
     /// <summary>What a boot says in short: of one that ended as it was kept, of one that runs as it stands; null when there is no such boot.</summary>
     public BootSummary? Summary(Boot boot) =>
         running.ContainsKey(boot.Id) ? With(boot.Id, BootSummary.Of) : boot.Summary ?? With(boot.Id, BootSummary.Of);

@@ -62,14 +62,6 @@ public static class BatchEndpoints
 {
     private const int MostBoards = 40;
 
-    /// <summary>What a batch is the same in, and what each board must have for itself.</summary>
-    private static readonly string[] Own =
-    [
-        "Host name: two of one name cannot be told apart.",
-        "Address: a fixed one is set by hand, a leased one comes by itself.",
-        "Identifiers and keys: the image makes its machine id and its host keys at the first boot; a copied card would have the same ones twice, so each card is written from the image.",
-    ];
-
     /// <summary>Adds the routes.</summary>
     public static void MapBatches(this RouteGroupBuilder api)
     {
@@ -104,12 +96,9 @@ public static class BatchEndpoints
             || settings.Of(input.BoardId).FirstOrDefault(v => v.Version == input.Version) is not { } kept
         )
             return Problems.Missing("This version");
-        if (kept.Settings.Bench is null)
-            return new Problem(
-                "The settings should name the parts of their bench.",
-                "They came as a short text or from an earlier Buttonhook, which does not.",
-                "Keep a version of a boot here and take that."
-            ).Answer();
+        // What would refuse one of the boards refuses them all, before any is on the bench.
+        if (again.Against(kept.Settings, source.Board.ModelId) is { } against)
+            return against.Answer();
         if (input.Name.Trim().Length is 0 or > 60)
             return new Problem("A batch has a name of up to 60 letters.", "This one has not.", "Name it, such as Northern hedge.").Answer();
         if (input.Boards.Count is 0 or > MostBoards)
@@ -139,7 +128,7 @@ public static class BatchEndpoints
                 {
                     Id = id,
                     Nickname = row.Nickname.Trim(),
-                    RevisionId = kept.Settings.Bench.RevisionId,
+                    RevisionId = kept.Settings.Bench!.RevisionId,
                     MemoryMiB = kept.Settings.Bench.MemoryMiB,
                     // Whether this one is the same revision nobody has looked at yet.
                     ToldBy = [],
@@ -198,7 +187,4 @@ public static class BatchEndpoints
             text = "'" + text;
         return text.AsSpan().IndexOfAny(",\"\r\n") < 0 ? text : $"\"{text.Replace("\"", "\"\"")}\"";
     }
-
-    /// <summary>What is the same for every board of a batch.</summary>
-    internal static IReadOnlyList<string> Differences => Own;
 }

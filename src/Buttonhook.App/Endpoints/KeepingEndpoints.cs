@@ -1,9 +1,11 @@
 using System.Text;
 using System.Text.Json;
+using Buttonhook.App.Consoles;
 using Buttonhook.App.Keeping;
 using Buttonhook.Core;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
+using Microsoft.AspNetCore.Http.Features;
 
 namespace Buttonhook.App.Endpoints;
 
@@ -47,6 +49,9 @@ public static class KeepingEndpoints
 {
     private const int MostNotes = 4000;
 
+    /// <summary>The largest file of settings, in bytes: a zip that Keep gave out has the log and the photos in it.</summary>
+    private const long LargestFile = 64 << 20;
+
     /// <summary>Adds the routes.</summary>
     public static void MapKeeping(this RouteGroupBuilder api)
     {
@@ -59,12 +64,12 @@ public static class KeepingEndpoints
         api.MapPost("/settings/read", Read).Accepts<Stream>("application/octet-stream").Produces<ReadSettings>();
     }
 
-    private static IResult View(string id, BoardStore boards, BootStore boots, SettingsStore settings, Runs runs)
+    private static IResult View(string id, BoardStore boards, Captures captures, SettingsStore settings, Runs runs)
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
         var versions = settings.Of(id);
-        var all = boots.Of(id);
+        var all = captures.Of(id);
         if (Runs.Of(bench, all) is not { } boot)
             return Results.Ok(
                 new KeepView(
@@ -79,16 +84,30 @@ public static class KeepingEndpoints
         var draft = runs.Draft(bench, boot);
         var differ = draft.Value?.Settings.Where(s => s.Standing == Standing.Differs).Select(s => s.Source).Distinct() ?? [];
         return Results.Ok(
-            new KeepView(boot.Id, draft.Value, draft.Problem, versions, [.. differ], Regressed(bench, all[0], versions, runs))
+            new KeepView(
+                boot.Id,
+                draft.Value,
+                draft.Problem,
+                versions,
+                [.. differ],
+                Regressed(bench, all[0], versions, all[0].Id == boot.Id ? draft.Value : null, runs)
+            )
         );
     }
 
     /// <summary>What of the newest boot is no longer as the newest record says; null for the boot that the record comes from.</summary>
-    private static RegressionView? Regressed(BenchBoard bench, Boot newest, IReadOnlyList<KeptSettings> versions, Runs runs)
+    /// <param name="known">What is known of that boot already, or null.</param>
+    private static RegressionView? Regressed(
+        BenchBoard bench,
+        Boot newest,
+        IReadOnlyList<KeptSettings> versions,
+        WorkingSettings? known,
+        Runs runs
+    )
     {
         if (versions.FirstOrDefault() is not { } kept || kept.BootId == newest.Id || newest.StartedAt < kept.Settings.BootedAt)
             return null;
-        if (runs.Known(bench, newest) is not { } now)
+        if ((known ?? runs.Known(bench, newest)) is not { } now)
             return null;
         var differences = SettingsDifference.Regression(kept.Settings, now);
         return differences.Count == 0 ? null : new(kept.Version, differences);
@@ -167,6 +186,7 @@ public static class KeepingEndpoints
         CancellationToken token
     )
     {
+        context.Features.GetRequiredFeature<IHttpMaxRequestBodySizeFeature>().MaxRequestBodySize = LargestFile;
         using var bytes = new MemoryStream();
         await context.Request.Body.CopyToAsync(bytes, token);
         var read = SettingsFile.Read(bytes.ToArray());

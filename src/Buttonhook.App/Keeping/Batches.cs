@@ -13,7 +13,6 @@ namespace Buttonhook.App.Keeping;
 public sealed class Batches(
     BatchStore batches,
     BoardStore boards,
-    BootStore boots,
     SettingsStore settings,
     PreparationStore preparations,
     Captures captures,
@@ -37,6 +36,14 @@ public sealed class Batches(
         "first.recipe",
     ];
 
+    /// <summary>What each board must have for itself, in words.</summary>
+    private static readonly string[] Own =
+    [
+        "Host name: two of one name cannot be told apart.",
+        "Address: a fixed one is set by hand, a leased one comes by itself.",
+        "Identifiers and keys: the image makes its machine id and its host keys at the first boot; a copied card would have the same ones twice, so each card is written from the image.",
+    ];
+
     /// <summary>One batch, or null.</summary>
     public BatchView? Of(string id)
     {
@@ -56,7 +63,7 @@ public sealed class Batches(
                     .SelectMany(k => kept?.Settings.Settings.Where(s => s.Kind == k && s.Counts is not null) ?? [])
                     .Select(s => $"{s.Name}: {s.Counts}"),
             ],
-            BatchEndpoints.Differences,
+            Own,
             [.. batch.BoardIds.Select(b => Board(b, bench.GetValueOrDefault(b), kept?.Settings))],
             slots.All(catalogue.Image(kept?.Settings.Bench?.ImageId))
         );
@@ -66,7 +73,7 @@ public sealed class Batches(
     {
         if (summary is null || boards.Find(id) is not { } bench)
             return new(id, true, id, null, null, null, CardState.NoImage, 0, null, null, [], []);
-        var all = boots.Of(id);
+        var all = captures.Of(id);
         var newest = all.FirstOrDefault(b => b.CardNumber == bench.CardNumber);
         var cause = newest?.TopCause is { } top and not "none" ? captures.Book.Cause(top)?.Name : null;
         var reading = newest is null ? null : captures.With(newest.Id, r => r.Reading);

@@ -12,24 +12,34 @@ public sealed record SetUp(IReadOnlyList<string> Done, IReadOnlyList<string> Lef
 /// <summary>Sets the bench of a board up as a record says: image, card, supply, cable, adapter, parts, first-boot settings and recipes.</summary>
 public sealed class SetAgain(BoardStore boards, PreparationStore preparations, Preparing.Preparations recipes, Catalogue catalogue)
 {
+    /// <summary>Why a bench of a model cannot be set up as these settings say; null when it can.</summary>
+    public Problem? Against(WorkingSettings settings, string modelId)
+    {
+        string NameOf(string id) => catalogue.Model(id)?.Name ?? id;
+        return settings.Bench is not { } was
+                ? new(
+                    "These settings should name the parts of their bench.",
+                    "They came as a short text or from an earlier Buttonhook, which does not.",
+                    "Set image, card and supply by hand, as the settings say; or keep a version of a boot here."
+                )
+            : was.ModelId != modelId || catalogue.Model(was.ModelId) is null
+                ? new(
+                    $"The settings should be of a {NameOf(modelId)}.",
+                    $"They are of {NameOf(was.ModelId)}.",
+                    "Keep settings of a boot of this model."
+                )
+            : null;
+    }
+
     /// <summary>Sets it up; what the catalogue no longer has, and what must differ on another board, is left and named.</summary>
     /// <param name="sameBoard">Whether it is the board of the record: then host name and address stay as they were.</param>
     /// <param name="hostName">The host name for this board; null keeps that of the record on the same board, and sets none on another.</param>
     /// <param name="secretsOf">The board whose password and wireless key are taken, as neither stands in a record; null for none.</param>
     public Answer<SetUp> Set(BenchBoard bench, WorkingSettings settings, bool sameBoard, string? hostName = null, string? secretsOf = null)
     {
-        if (settings.Bench is not { } was)
-            return new Problem(
-                "These settings should name the parts of their bench.",
-                "They came as a short text or from an earlier Buttonhook, which does not.",
-                "Set image, card and supply by hand, as the settings say."
-            );
-        if (catalogue.Model(was.ModelId) is not { } model || was.ModelId != bench.Board.ModelId)
-            return new Problem(
-                $"The settings should be of a {catalogue.Model(bench.Board.ModelId)?.Name ?? bench.Board.ModelId}.",
-                $"They are of {catalogue.Model(was.ModelId)?.Name ?? was.ModelId}.",
-                "Keep settings of a boot of this model."
-            );
+        if (Against(settings, bench.Board.ModelId) is { } against)
+            return against;
+        var was = settings.Bench!;
         List<string> done = [],
             left = [];
         if (was.RevisionId != bench.Board.RevisionId)

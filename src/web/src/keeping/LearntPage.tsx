@@ -24,7 +24,7 @@ function distribution(seconds: number[]): { from: string; boots: number }[] {
 
 /** The boots of one image on one revision, and how long they took to the login. */
 function Pair({ pair }: { pair: PairCount }) {
-  const middle = pair.loginSeconds[Math.floor(pair.loginSeconds.length / 2)];
+  const middle = pair.loginSeconds[Math.ceil(pair.loginSeconds.length / 2) - 1];
   return (
     <section className={styles.pair} aria-label={`${pair.image} on ${pair.board}`}>
       <div>

@@ -1,0 +1,77 @@
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Endpoints;
+using Buttonhook.Core;
+using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Keeping;
+
+/// <summary>Moves proven systems off their cards, and notes copies of cards.</summary>
+public sealed class Moves(BoardStore boards, MoveStore store, Captures captures, Catalogue catalogue, TimeProvider clock)
+{
+    /// <summary>The move of a board as it stands; null when the board or its model is not there.</summary>
+    public MoveView? Of(string boardId)
+    {
+        if (boards.Find(boardId) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
+            return null;
+        var move = store.Of(boardId);
+        return new MoveView(
+            MovePlan.All(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue),
+            move?.Target,
+            move is null ? null : ProofOf(move),
+            store.Copies(boardId)
+        );
+    }
+
+    private MoveProof ProofOf(Move move)
+    {
+        var boot = captures.Of(move.BoardId).FirstOrDefault(b => b.StartedAt > move.BegunAt);
+        if (boot is null)
+            return new(null, "Not proven yet: no boot since the move was begun.", null, null, null);
+        var mounted = captures.MountedIn(boot.Id);
+        var (took, says) = MovePlan.Proof(move.Target, move.MountedBefore, mounted?.Value);
+        return new(took, says, boot.Id, boot.Number, mounted?.Line);
+    }
+
+    /// <summary>Begins a move of a board that is there; a problem when it cannot be, or when no boot reached the login yet.</summary>
+    public Problem? Begin(string boardId, MoveTarget target)
+    {
+        var board = boards.Find(boardId)!.Board;
+        var plan = MovePlan.For(target, board, catalogue.Model(board.ModelId)!, catalogue.Image(board.ImageId), catalogue);
+        if (plan.Possible == false)
+            return new($"{plan.Name} should be there.", plan.Says[0], "Choose another medium, or correct the board's card.");
+        var good = captures.Of(boardId).FirstOrDefault(b => b.LastStage == Stage.Login);
+        if (good is null)
+            return new("A system is moved after it reached the login from its card.", "No boot of this board did.", "Boot it first.");
+        store.Begin(new(boardId, target, captures.MountedIn(good.Id)?.Value, clock.GetUtcNow()));
+        return null;
+    }
+
+    /// <summary>Leaves a system on its card.</summary>
+    public Problem? Forget(string boardId)
+    {
+        store.Forget(boardId);
+        return null;
+    }
+
+    /// <summary>Notes a copy; a problem without a place, or with a sum or a size that is none.</summary>
+    public Problem? AddCopy(string boardId, CopyInput input)
+    {
+        var place = input.Place.Trim();
+        var sum = input.Sha256?.Trim().ToLowerInvariant() is { Length: > 0 } given ? given : null;
+        if (place.Length is 0 or > 400)
+            return new("A copy lies somewhere.", "No place is given.", "Say where, such as a path or a drawer.");
+        if (sum is not null && (sum.Length != 64 || !sum.All(char.IsAsciiHexDigit)))
+            return new(
+                "A SHA-256 has 64 hexadecimal digits.",
+                $"This one has {sum.Length} letters.",
+                "Take it from sha256sum, or leave it out."
+            );
+        if (input.Bytes is < 0)
+            return new("A size is above 0.", $"It is {input.Bytes}.", "Leave it out.");
+        store.AddCopy(boardId, place, sum, input.Bytes, clock.GetUtcNow());
+        return null;
+    }
+}
