@@ -108,6 +108,7 @@ public static class BenchApp
         services.AddSingleton<Preparing.Preparations>();
         services.AddTransient<Preparing.PreparationViews>();
         services.AddSingleton<Preparing.CardStarts>();
+        services.AddSingleton<Preparing.CardAssembly>();
         services.AddSingleton<Preparing.CardWriteSteps>();
         services.AddSingleton<Preparing.CardWriter>();
         services.AddHostedService(s => s.GetRequiredService<Preparing.CardWriter>());

@@ -164,7 +164,7 @@ public sealed partial class BenchViews(
         var onCard = card?.Fault is { } written && !written.ClearedBy.Any(bench.Corrected.Contains) ? written : null;
         var fault = Besides(hidden) ?? onCard ?? Besides(implied);
         var first = captures.Of(bench.Board.Id).All(b => b.CardNumber != bench.CardNumber || b.LastStage < Stage.Services);
-        return new(
+        var plan = new SimulationPlan(
             bench.Board,
             model,
             image,
@@ -173,9 +173,33 @@ public sealed partial class BenchViews(
             seed,
             first,
             card?.HostName,
-            MovedTo(bench, model, image),
+            card?.Drive ?? MovedTo(bench, model, image),
             clock.GetUtcNow()
         );
+        var menu = (card?.Systems ?? [])
+            .Select(s =>
+                catalogue.Image(s.System.ImageId) is { } laid
+                    ? new MenuEntry(laid with { RootPartUuid = s.System.PartUuid }, s.System.Root, s.Fault?.Id)
+                    : null
+            )
+            .OfType<MenuEntry>()
+            .ToList();
+        // The first entry meets what the board and its wires bring as well.
+        return menu.Count == 0
+            ? plan
+            : plan with
+            {
+                Image = menu[0].Image,
+                RootNumber = menu[0].RootNumber,
+                Menu =
+                [
+                    menu[0] with
+                    {
+                        FaultId = fault?.Id,
+                    },
+                    .. menu.Skip(1).Select(m => m with { FaultId = Besides(hidden)?.Id ?? m.FaultId }),
+                ],
+            };
     }
 
     /// <summary>The disk that a simulated board's root was copied to, as its own console shows that it was; null while it was not.</summary>

@@ -117,7 +117,7 @@ public sealed class PreparationStore(Database database)
     public CardWrite? NewestOf(string boardId) => One("board_id = @key", boardId);
 
     /// <summary>The newest writing into a slot, or null.</summary>
-    public CardWrite? NewestIn(string slotId) => One("slot_id = @key", slotId);
+    public CardWrite? NewestIn(string slotId) => One("slot_id = @key OR json_extract(state, '$.driveSlotId') = @key", slotId);
 
     /// <summary>Those that were running when the program ended.</summary>
     public IReadOnlyList<CardWrite> LeftRunning()

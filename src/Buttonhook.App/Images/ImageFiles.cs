@@ -39,6 +39,27 @@ public static class ImageFiles
         }
     }
 
+    /// <summary>Opens the bytes of an image, unpacked in the scratch when it is packed; what stands in the way is a problem.</summary>
+    public static async Task<Answer<FileStream>> Open(string path, CancellationToken token, Action<long>? progress = null)
+    {
+        var opened = PackedImage.Open(path, token, progress);
+        if (opened.Value is not { } packed)
+            return opened.Problem!;
+        using (packed)
+        {
+            if (packed.Compression == PackedImage.Raw)
+                return new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
+            if (Scratch.NoRoom(packed.SizeBytes) is { } full)
+                return full;
+            using var room = new Owned(Scratch.File());
+            if (await packed.Pump(Largest, (piece, at) => Holes.Write(room.File, piece.Span, at, _ => { }), token) is { } problem)
+                return problem;
+            room.File.SetLength(packed.ExpandedBytes);
+            room.File.Flush();
+            return room.Release();
+        }
+    }
+
     /// <summary>Inspects a file; what stands in the way is a problem.</summary>
     /// <param name="signs">First loaders to look for.</param>
     /// <param name="look">Sees the image while it lies unpacked.</param>

@@ -5,6 +5,7 @@ using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Core.Simulating;
+using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Preparing;
@@ -13,7 +14,18 @@ namespace Buttonhook.App.Preparing;
 /// <param name="Fault">The fault that the card itself brings, or null when the board starts from it.</param>
 /// <param name="HostName">The host name that its first-boot files set, or null.</param>
 /// <param name="Broken">The links of the card that do not hold, as its dry boot found them.</param>
-public sealed record CardStart(SimulatedFault? Fault, string? HostName, IReadOnlyList<DryStep>? Broken = null);
+/// <param name="Systems">What each entry of its menu starts; null for a card that holds one image as it is.</param>
+/// <param name="Drive">The disk that the root lies on, as the kernel calls it; null for the card.</param>
+public sealed record CardStart(
+    SimulatedFault? Fault,
+    string? HostName,
+    IReadOnlyList<DryStep>? Broken = null,
+    IReadOnlyList<StartedSystem>? Systems = null,
+    string? Drive = null
+);
+
+/// <summary>What an entry of a menu starts on a simulated board.</summary>
+public sealed record StartedSystem(LaidSystem System, SimulatedFault? Fault);
 
 /// <summary>Reads the card that was written for a board, byte by byte as its loader would.</summary>
 public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
@@ -51,32 +63,50 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
             || DryBoards.Of(board, catalogue).Value is not { } dry
         )
             return null;
-        // The board reads the card itself; how fast the slot writes does not matter to it.
-        var opened = slots.Open(
-            slot with
-            {
-                Setup = setup with { MegabytesPerSecond = 2000, RemovedAtMiB = null },
-            },
-            null,
-            CancellationToken.None
-        );
-        if (opened.Value is not { } card)
+        if (Opened(slot, setup) is not { } card)
             return new(SimulatedFaults.Find("no-boot-medium"), null);
         using (card)
             try
             {
+                if (write.Systems is { Count: > 0 } systems)
+                    return Laid(write, systems, card, dry);
                 var played = DryBoot.Play(card, dry, ImageFiles.Unpack);
-                var fault = played
-                    .Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c)))
-                    .FirstOrDefault(f => f is not null);
-                if (played.Verdict == DryVerdict.DoesNotBoot)
-                    return new(fault ?? SimulatedFaults.Find("boot-files-missing"), null, played.Broken);
-                return new(fault, Host(card), played.Broken);
+                return new(FaultOf(played), played.Verdict == DryVerdict.DoesNotBoot ? null : Host(card), played.Broken);
             }
             catch (IOException)
             {
                 return new(SimulatedFaults.Find("medium-io-errors"), null);
             }
+    }
+
+    /// <summary>The board reads the card itself; how fast the slot writes does not matter to it.</summary>
+    private CardDevice? Opened(CardSlot slot, SimulatedCardSetup setup) =>
+        slots.Open(slot with { Setup = setup with { MegabytesPerSecond = 2000, RemovedAtMiB = null } }, null, CancellationToken.None).Value;
+
+    private static SimulatedFault? FaultOf(DryBoot played) =>
+        played.Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c))).FirstOrDefault(f => f is not null)
+        ?? (played.Verdict == DryVerdict.DoesNotBoot ? SimulatedFaults.Find("boot-files-missing") : null);
+
+    /// <summary>A card that was put together: each entry of its menu is played; a drive that another card was written over since is not there.</summary>
+    private CardStart Laid(CardWrite write, IReadOnlyList<LaidSystem> systems, CardDevice card, DryBoard dry)
+    {
+        using var drive =
+            write.DriveSlotId is { } id && store.NewestIn(id)?.Id == write.Id && slots.Find(id, null) is { Setup: { } setup } slot
+                ? Opened(slot, setup)
+                : null;
+        var played = CardAssembly.Played(systems, card, dry, drive is null ? null : new(drive, write.DriveKind ?? "usb"));
+        return new(
+            FaultOf(played[0].Dry!),
+            Host(card) ?? (drive is null ? null : Host(drive)),
+            played[0].Dry!.Broken,
+            [.. played.Select(s => new StartedSystem(s, FaultOf(s.Dry!)))],
+            write.DriveKind switch
+            {
+                null => null,
+                "ssd" => "nvme0n1",
+                _ => "sda",
+            }
+        );
     }
 
     private static string? Host(ImageBytes card)

@@ -4,11 +4,16 @@ using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Matching;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Preparing;
+
+/// <summary>What is written where.</summary>
+/// <param name="Drive">The slot of the drive that takes the root, or null.</param>
+internal sealed record CardTask(BenchBoard Bench, ImageCard Image, CardSlot Slot, CardSlot? Drive, CardOrder Order);
 
 /// <summary>The steps by which a card is written: look, check, write, read back, first-boot files, dry boot.</summary>
 public sealed class CardWriteSteps(
@@ -19,22 +24,24 @@ public sealed class CardWriteSteps(
     Unpacked unpacked,
     Cards cards,
     Preparations preparations,
+    CardAssembly assembly,
     TimeProvider clock
 )
 {
     /// <summary>Everything in order; the problem that stopped it, or null when the card is ready.</summary>
-    internal async Task<Problem?> Run(
-        CardWriteJob job,
-        BenchBoard bench,
-        ImageCard image,
-        CardSlot slot,
-        CardOrder order,
-        CancellationToken token
-    )
+    internal async Task<Problem?> Run(CardWriteJob job, CardTask task, CancellationToken token)
     {
+        var (bench, image, slot, _, order) = task;
         var board = DryBoards.Of(bench.Board, cards.Catalogue);
         if (board.Value is not { } dry)
             return board.Problem;
+        if (order.Layout is School.BootMenu or School.LoaderOnCard)
+        {
+            if (await assembly.Run(job, task, dry, token) is { } not)
+                return not;
+            Chosen(job, task);
+            return null;
+        }
         var source = files.FileOf(image, cards.Catalogue);
         if (source.Value is not { } path)
             return source.Problem;
@@ -66,13 +73,17 @@ public sealed class CardWriteSteps(
             }
             card.Flush();
         }
-        // A copy beside the image is no card: what is in the board stays what it is.
-        if (slot.Id != CardSlots.CopyId)
-        {
-            boards.ChooseImage(bench.Board.Id, image.Id);
-            job.State = job.State with { CardNumber = boards.Find(bench.Board.Id)?.CardNumber };
-        }
+        Chosen(job, task);
         return null;
+    }
+
+    private void Chosen(CardWriteJob job, CardTask task)
+    {
+        // A copy beside the image is no card: what is in the board stays what it is.
+        if (task.Slot.Id == CardSlots.CopyId)
+            return;
+        boards.ChooseImage(task.Bench.Board.Id, task.Image.Id);
+        job.State = job.State with { CardNumber = boards.Find(task.Bench.Board.Id)?.CardNumber };
     }
 
     /// <summary>An image that no file on the card could mend is not written unless it is ordered anyway.</summary>
@@ -102,7 +113,7 @@ public sealed class CardWriteSteps(
             : null;
     }
 
-    private static Problem? CheckDownload(CardWriteJob job, ImageCard image, string path, CancellationToken token)
+    internal static Problem? CheckDownload(CardWriteJob job, ImageCard image, string path, CancellationToken token)
     {
         if (image.Sha256 is not { } sum)
             return null;
@@ -111,7 +122,7 @@ public sealed class CardWriteSteps(
         return Checksum.Compare(sum, path, packed.Sha256());
     }
 
-    private static Problem? CheckSize(CardWriteJob job, CardDevice card)
+    internal static Problem? CheckSize(CardWriteJob job, CardDevice card)
     {
         job.Begin(WriteStep.CheckingSize, card.Length / CardSize.Step * CardSize.Step * 2);
         job.Erase();

@@ -3,6 +3,7 @@ using Buttonhook.App.Images;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Matching;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
@@ -13,7 +14,23 @@ namespace Buttonhook.App.Preparing;
 /// <param name="Confirm">What a person typed: the size of a real card in whole GB.</param>
 /// <param name="CheckSize">Whether the whole card is checked for its size first.</param>
 /// <param name="Anyway">Whether it is written although the image does not boot on this board.</param>
-public sealed record CardOrder(string SlotId, string? Confirm, bool CheckSize, bool Anyway);
+/// <param name="Layout">How it is laid out; an image as it is unless a menu or a loader alone is ordered.</param>
+/// <param name="Beside">The ids of the images beside that of the board, in the order of a menu.</param>
+/// <param name="Drive">Where the root goes when only the loader is on the card.</param>
+public sealed record CardOrder(
+    string SlotId,
+    string? Confirm,
+    bool CheckSize,
+    bool Anyway,
+    School Layout = School.OneCard,
+    IReadOnlyList<string>? Beside = null,
+    DriveOrder? Drive = null
+);
+
+/// <summary>The slot of a drive.</summary>
+/// <param name="Confirm">What a person typed: the size of a real drive in whole GB.</param>
+/// <param name="Kind">ssd or usb: where the board has it.</param>
+public sealed record DriveOrder(string SlotId, string? Confirm, string Kind);
 
 /// <summary>Writes cards in the background, one at a time in a slot and for a board.</summary>
 public sealed class CardWriter(
@@ -63,7 +80,8 @@ public sealed class CardWriter(
     }
 
     /// <summary>Whether a card is being written in a slot.</summary>
-    public bool IsWritingIn(string slotId) => jobs.Values.Any(j => j.State.Running && j.State.SlotId == slotId);
+    public bool IsWritingIn(string slotId) =>
+        jobs.Values.Any(j => j.State.Running && (j.State.SlotId == slotId || j.State.DriveSlotId == slotId));
 
     /// <summary>Starts to write a card for a board.</summary>
     public Answer<CardWrite> Start(string boardId, CardOrder order)
@@ -72,9 +90,29 @@ public sealed class CardWriter(
             return new Problem("The board should be on the bench.", "It is not there any more.", "Reload the page.");
         if (cards.Catalogue.Image(bench.Board.ImageId) is not { } image)
             return new Problem("An image should be chosen first.", "None is.", "Take one on the Match page.");
-        var chosen = SlotOf(order, image);
+        var chosen = SlotOf(order.SlotId, order.Confirm, image);
         if (chosen.Value is not { } slot)
             return chosen.Problem!;
+        CardSlot? drive = null;
+        if (order.Layout == School.LoaderOnCard)
+        {
+            if (order.Drive is not { Kind: "ssd" or "usb" } asked || asked.SlotId == order.SlotId)
+                return new Problem(
+                    "The root goes onto a drive in a slot of its own, an SSD or one on USB.",
+                    order.Drive is null ? "None is chosen." : $"{order.Drive.SlotId} ({order.Drive.Kind}) is chosen for it.",
+                    "Choose the slot of the drive."
+                );
+            var other = SlotOf(asked.SlotId, asked.Confirm, image);
+            if (other.Value is null)
+                return other.Problem!;
+            drive = other.Value;
+        }
+        if (order.Layout is School.BootMenu or School.LoaderOnCard && new[] { slot, drive }.Any(s => s?.Id == CardSlots.CopyId))
+            return new Problem(
+                "A card that is put together goes into a slot.",
+                "The copy beside the image holds one image as it is.",
+                "Choose a slot."
+            );
         var state = new CardWrite(
             Guid.NewGuid().ToString("N"),
             boardId,
@@ -97,12 +135,19 @@ public sealed class CardWriter(
             null,
             bench.CardNumber,
             bench.Board.Connected.CardGb,
-            slot.Bytes
+            slot.Bytes,
+            Layout: order.Layout,
+            DriveSlotId: drive?.Id,
+            DriveKind: drive is null ? null : order.Drive!.Kind
         );
         var job = new CardWriteJob(state, store, boards);
         lock (starting)
         {
-            if (IsWritingIn(slot.Id) || jobs.Values.Any(j => j.State.Running && j.State.BoardId == boardId))
+            if (
+                IsWritingIn(slot.Id)
+                || drive is not null && IsWritingIn(drive.Id)
+                || jobs.Values.Any(j => j.State.Running && j.State.BoardId == boardId)
+            )
                 return new Problem(
                     "One card is written at a time in a slot and for a board.",
                     "One is being written.",
@@ -120,36 +165,36 @@ public sealed class CardWriter(
             jobs.TryRemove(state.Id, out _);
             throw;
         }
-        job.Work = Task.Run(() => Run(job, bench, image, slot, order));
+        job.Work = Task.Run(() => Run(job, new(bench, image, slot, drive, order)));
         return state;
     }
 
-    private Answer<CardSlot> SlotOf(CardOrder order, ImageCard image)
+    private Answer<CardSlot> SlotOf(string id, string? typed, ImageCard image)
     {
-        if (slots.Find(order.SlotId, image) is not { } slot)
-            return new Problem("The card should be in one of the slots.", $"{order.SlotId} is none of them.", "Put it in, and look again.");
+        if (slots.Find(id, image) is not { } slot)
+            return new Problem("The card should be in one of the slots.", $"{id} is none of them.", "Put it in, and look again.");
         if (slot.Refused is { } refused)
             return new Problem(
                 "The card should be free to be written.",
                 $"{slot.Name}: {refused}.",
                 "Choose another one, or take it out of use first."
             );
-        if (slot.Confirm is { } confirm && order.Confirm?.Trim() != confirm)
+        if (slot.Confirm is { } confirm && typed?.Trim() != confirm)
             return new Problem(
                 $"Writing erases {slot.Name}; its size in GB is typed to say that this is the one.",
-                string.IsNullOrWhiteSpace(order.Confirm) ? "Nothing was typed." : $"“{order.Confirm}” was typed.",
+                string.IsNullOrWhiteSpace(typed) ? "Nothing was typed." : $"“{typed}” was typed.",
                 "Look at the card and type the number that is printed on it, as shown beside the slot."
             );
         return slot;
     }
 
-    private async Task Run(CardWriteJob job, BenchBoard bench, ImageCard image, CardSlot slot, CardOrder order)
+    private async Task Run(CardWriteJob job, CardTask task)
     {
         var token = job.Stop.Token;
         Problem? problem;
         try
         {
-            problem = await steps.Run(job, bench, image, slot, order, token);
+            problem = await steps.Run(job, task, token);
             token.ThrowIfCancellationRequested();
         }
         catch (OperationCanceledException)

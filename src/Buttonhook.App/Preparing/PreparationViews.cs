@@ -26,7 +26,11 @@ public sealed record FileView(
     string? DevConsole
 );
 
+/// <summary>An image that can be put beside another one on a card.</summary>
+public sealed record BesideChoice(string Id, string Title, long Bytes);
+
 /// <summary>Everything about the card of a board.</summary>
+/// <param name="Beside">Images for the same processor, which a menu could start as well.</param>
 /// <param name="Set">What is set, without password and wireless key.</param>
 /// <param name="Version">Which version of the settings this is; what is set is saved with it.</param>
 /// <param name="StandIn">Whether the image is a stand-in of the demo, which goes into simulated slots only.</param>
@@ -36,6 +40,7 @@ public sealed record Preparation(
     CardPlan? Card,
     CardTimes? Times,
     IReadOnlyList<SchoolPlan> Schools,
+    IReadOnlyList<BesideChoice> Beside,
     string? Kind,
     FirstBoot Set,
     int Version,
@@ -89,6 +94,7 @@ public sealed class PreparationViews(
             image is not null && catalogue.Model(bench.Board.ModelId) is { } model
                 ? SchoolPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20), catalogue.CardBand)
                 : [],
+            image is null ? [] : [.. BesideOf(image)],
             image?.Kind,
             set with
             {
@@ -124,6 +130,16 @@ public sealed class PreparationViews(
             writer.Of(id)
         );
     }
+
+    private IEnumerable<BesideChoice> BesideOf(ImageCard image) =>
+        catalogue
+            .Images.Where(i =>
+                i.Id != image.Id
+                && i.Kind != "installer"
+                && i.InstructionSet == image.InstructionSet
+                && (i.Path is { } path ? File.Exists(path) : files.IsStandIn(i))
+            )
+            .Select(i => new BesideChoice(i.Id, files.TitleOf(i), i.ExpandedBytes));
 
     /// <summary>The plan for a board with its chosen image, as far as the image was looked into, and what stands in the way.</summary>
     public (PreparationPlan? Plan, Problem? Problem) Plan(BenchBoard bench, bool secrets)

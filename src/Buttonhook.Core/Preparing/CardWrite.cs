@@ -51,6 +51,10 @@ public enum WriteStep
 /// <param name="LabelGb">What the label of the card says, as the board on the bench has it; null when it says nothing.</param>
 /// <param name="CardBytes">What the card holds.</param>
 /// <param name="Applied">The texts of the first-boot files as they were written, without secrets; null in records of earlier versions.</param>
+/// <param name="Layout">How the card is laid out.</param>
+/// <param name="Systems">The systems of a card that is put together, in the order of its menu; null where an image was written as it is.</param>
+/// <param name="DriveSlotId">The slot of the drive that holds the root; null where it is on the card.</param>
+/// <param name="DriveKind">ssd or usb; null without a drive.</param>
 /// <param name="CardNumber">Which card of its board it is or will be; null in records of earlier versions.</param>
 public sealed record CardWrite(
     string Id,
@@ -75,7 +79,11 @@ public sealed record CardWrite(
     int? CardNumber = null,
     int? LabelGb = null,
     long? CardBytes = null,
-    IReadOnlyList<Keeping.KeptFile>? Applied = null
+    IReadOnlyList<Keeping.KeptFile>? Applied = null,
+    Matching.School Layout = Matching.School.OneCard,
+    IReadOnlyList<LaidSystem>? Systems = null,
+    string? DriveSlotId = null,
+    string? DriveKind = null
 )
 {
     /// <summary>Whether it goes on.</summary>

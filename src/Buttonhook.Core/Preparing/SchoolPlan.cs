@@ -13,6 +13,8 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
     /// <summary>Room for loader, kernel and initial files, with a second kernel beside them during an update.</summary>
     public const long LoaderBytes = 256 << 20;
     private const int MostPrimary = 4;
+    private const string KernelsStay =
+        "The loader starts the kernels that lie beside it: one that an update installs in a system is started after it was copied into that system's folder on the first partition.";
 
     /// <summary>What the schools plan with; the card holds 0 bytes when none is in the board.</summary>
     private sealed record Given(ImageCard Image, BoardModel Model, long Card, long Flash, long RecoveryBytes)
@@ -67,9 +69,7 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
         var many = (int)Math.Max(0, (g.Card - LoaderBytes - g.RecoveryBytes) / Math.Max(1, g.Need));
         var against = new List<string>();
         if (many < 2)
-            against.Add($"Only {many} of this size fits beside the menu.");
-        if (g.Image.RootBy == "device")
-            against.Add("This image names its root by device.");
+            against.Add($"Only {many} of this size fits beside the menu with room for updates; a smaller second one may.");
         if (g.Image.Kind == "installer")
             against.Add("An installer takes the whole card.");
         return new(
@@ -80,9 +80,10 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
                 .. g.Recovery,
             ],
             [
-                $"{many} systems of this size fit; an MBR table has {MostPrimary} primary partitions, so {MostPrimary - 1} behind the loader, more with logical ones or GPT.",
-                "Each system names its root by PARTUUID, or it finds the wrong one.",
-                "No system may grow at first boot: it would grow over the next one.",
+                $"{many} systems of this size fit; the table has {MostPrimary} partitions, so {MostPrimary - 1} behind the loader.",
+                "Each root is named by PARTUUID, in the menu and in its own mount table, and has room of its own: let it grow into that with resize2fs, and no further.",
+                KernelsStay,
+                "The first-boot files are for the first system; the others are set at their first login.",
             ],
             against
         );
@@ -112,7 +113,8 @@ public sealed record SchoolPlan(School School, IReadOnlyList<MediumPart> Parts, 
                 ? []
                 :
                 [
-                    "Copy the boot partition onto the card and the root onto the other medium; root= names it by PARTUUID, with rootwait.",
+                    "The root goes onto the other medium, and root= names it by PARTUUID, with rootwait; the card starts it, and stays in.",
+                    KernelsStay,
                     "Feed a spinning disk from its own supply.",
                 ],
             [.. against, .. g.Against(LoaderBytes + g.RecoveryBytes)]

@@ -96,7 +96,10 @@ internal sealed partial class PrintedBoot
                     : moved.StartsWith("sd", StringComparison.Ordinal) ? "scsi host0: usb-storage 2-1:1.0"
                     : "mmc1: new HS400 MMC card at address 0001"
             );
-            K(60, $" {moved}: {(char.IsAsciiDigit(moved[^1]) ? $"p1 p2" : $"{moved}1 {moved}2")}");
+            K(
+                60,
+                $" {moved}: {string.Join(' ', Enumerable.Range(1, plan.RootNumber).Select(n => char.IsAsciiDigit(moved[^1]) ? $"p{n}" : $"{moved}{n}"))}"
+            );
         }
         if (IsPc)
         {

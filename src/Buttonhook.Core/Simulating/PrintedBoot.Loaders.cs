@@ -85,12 +85,26 @@ internal sealed partial class PrintedBoot
         Say(120, "switch to partitions #0, OK\r\nmmc0 is current device");
         Say(60, "Scanning mmc 0:1...");
         Say(90, "Found /extlinux/extlinux.conf\r\nRetrieving file: /extlinux/extlinux.conf");
-        Say(20, $"1:\t{image.Title}");
-        Say(10, "Retrieving file: /initrd.img");
-        Say(700, "Retrieving file: /vmlinuz");
+        if (plan.Menu is { Count: > 1 } menu)
+        {
+            Say(20, "Systems on this card");
+            for (var n = 0; n < menu.Count; n++)
+                Say(4, $"{n + 1}:\t{menu[n].Image.Title}");
+            steps.Add(new(10, "Enter choice: ", Then.Menu));
+            steps.Add(new(5000, ""));
+        }
+        return Label(image, 1);
+    }
+
+    /// <summary>What U-Boot loads for a label of extlinux.conf.</summary>
+    private bool Label(ImageCard image, int entry)
+    {
+        Say(20, $"{entry}:\t{image.Title}");
+        Say(10, $"Retrieving file: {Folder(entry)}/initrd.img");
+        Say(700, $"Retrieving file: {Folder(entry)}/vmlinuz");
         if (Has("boot-files-missing"))
         {
-            Say(60, "** Unable to read file /vmlinuz **\r\nSkipping l0 for failure retrieving kernel");
+            Say(60, $"** Unable to read file {Folder(entry)}/vmlinuz **\r\nSkipping l0 for failure retrieving kernel");
             return LoaderGivesUp();
         }
         Say(600, $"append: {CommandLine}");
@@ -120,6 +134,8 @@ internal sealed partial class PrintedBoot
         return false;
     }
 
+    private string Folder(int entry) => plan.Menu is null ? "" : $"/system-{entry}";
+
     private bool LoaderGivesUp()
     {
         Say(20, "EXTLINUX FAILED: continuing...");
@@ -140,11 +156,12 @@ internal sealed partial class PrintedBoot
             return true;
         }
         Say(900, "Booting from Hard Disk...\r\nGRUB loading.\r\nWelcome to GRUB!\r\n");
+        var many = plan.Menu is { Count: > 1 };
         steps.Add(
             new(
                 400,
-                "\x1b[0m                  GNU GRUB  version 2.06\r\n\r\n   The highlighted entry will be executed automatically in 2s.\r\n",
-                Then.Countdown
+                $"\x1b[0m                  GNU GRUB  version 2.06\r\n\r\n{string.Concat((plan.Menu ?? []).Select((e, n) => $" {(n == 0 ? '*' : ' ')}{e.Image.Title}\r\n"))}   The highlighted entry will be executed automatically in {(many ? 5 : 2)}s.\r\n",
+                many ? Then.Menu : Then.Countdown
             )
         );
         if (Has("autoboot-interrupted"))
@@ -152,7 +169,14 @@ internal sealed partial class PrintedBoot
             End(Then.LoaderPrompt, "grub> ", 400);
             return true;
         }
-        Say(2000, $"  Booting `{plan.Image.Title}'\r\n\r\nLoading Linux {KernelVersion} ...");
+        steps.Add(new(many ? 5000 : 2000, ""));
+        return GrubEntry();
+    }
+
+    /// <summary>What GRUB loads for an entry.</summary>
+    private bool GrubEntry()
+    {
+        Say(10, $"  Booting `{plan.Image!.Title}'\r\n\r\nLoading Linux {KernelVersion} ...");
         if (Has("boot-files-missing") || Has("kernel-wrong-architecture"))
         {
             Say(

@@ -38,10 +38,23 @@ internal sealed partial class PrintedBoot
         return boot.steps;
     }
 
+    /// <summary>The steps from the moment when an entry of the menu was taken, from 1; the plan is that of the entry.</summary>
+    public static IReadOnlyList<Step> ForEntry(SimulationPlan plan, int entry)
+    {
+        var boot = new PrintedBoot(plan);
+        if (!(boot.IsPc ? boot.GrubEntry() : boot.Label(plan.Image!, entry)))
+            boot.System();
+        return boot.steps;
+    }
+
     private void Play()
     {
-        if (IsPc ? PcLoaders() : BoardLoaders())
-            return;
+        if (!(IsPc ? PcLoaders() : BoardLoaders()))
+            System();
+    }
+
+    private void System()
+    {
         if (Has("console-arg-missing"))
         {
             steps.Add(new(200, "", Then.Silence));

@@ -15,6 +15,7 @@ public sealed class SimulatedBoard
     private enum Mode
     {
         Booting,
+        Menu,
         LoaderPrompt,
         Rescue,
         Emergency,
@@ -25,13 +26,15 @@ public sealed class SimulatedBoard
         Silent,
     }
 
-    private readonly SimulationPlan plan;
-    private readonly string commandLine;
+    private readonly SimulationPlan whole;
     private readonly List<Piece> ready = [];
     private readonly StringBuilder typed = new();
     private Queue<Step> steps;
     private Mode mode = Mode.Booting;
+    private SimulationPlan plan;
     private bool stoppable;
+    private bool inMenu;
+    private int highlighted = 1;
     private int clock;
     private int restarts;
     private int passwordsAsked;
@@ -39,13 +42,15 @@ public sealed class SimulatedBoard
     /// <summary>A board at the moment of power.</summary>
     public SimulatedBoard(SimulationPlan plan)
     {
-        this.plan = plan;
+        whole = this.plan = plan;
         ListenSpeed = plan.ListenSpeed;
-        commandLine = plan.Image is null
-            ? ""
-            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
         steps = new(PrintedBoot.For(plan));
     }
+
+    private string CommandLine =>
+        plan.Image is null
+            ? ""
+            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
 
     /// <summary>When the next output is due in milliseconds since power; null while it waits for input or is silent.</summary>
     public int? NextDue =>
@@ -67,6 +72,7 @@ public sealed class SimulatedBoard
     {
         clock += step.DelayMilliseconds;
         stoppable = step.Then == Then.Countdown;
+        inMenu = step.Then == Then.Menu;
         Print(step.Text);
         switch (step.Then)
         {
@@ -100,7 +106,9 @@ public sealed class SimulatedBoard
             return;
         }
         mode = Mode.Booting;
-        steps = new(PrintedBoot.For(plan with { Seed = plan.Seed + restarts, FaultId = keepFault ? plan.FaultId : null }));
+        highlighted = 1;
+        plan = whole with { Seed = whole.Seed + restarts, FaultId = keepFault ? whole.FaultId : null };
+        steps = new(PrintedBoot.For(plan));
     }
 
     private void Print(string text)
@@ -138,13 +146,21 @@ public sealed class SimulatedBoard
 
     private void Key(char key)
     {
+        if (inMenu && mode == Mode.Booting)
+            // The first key ends the countdown of a menu.
+            (inMenu, mode) = (false, Mode.Menu);
+        if (mode == Mode.Menu && IsPc)
+        {
+            Highlight(key);
+            return;
+        }
         if (mode == Mode.Booting)
         {
             if (stoppable)
             {
                 stoppable = false;
                 mode = Mode.LoaderPrompt;
-                Print(plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "\r\ngrub> " : "\r\n=> ");
+                Print(IsPc ? "\r\ngrub> " : "\r\n=> ");
             }
             return;
         }
@@ -173,20 +189,53 @@ public sealed class SimulatedBoard
         }
     }
 
+    private bool IsPc => plan.Model.InstructionSet == Boards.InstructionSet.Amd64;
+
+    /// <summary>GRUB's menu: the arrows end in A and B (ECMA-48), Enter starts what is highlighted, c opens the prompt.</summary>
+    private void Highlight(char key)
+    {
+        var count = plan.Menu!.Count;
+        if (key is 'A' or 'B')
+        {
+            highlighted = Math.Clamp(highlighted + (key == 'A' ? -1 : 1), 1, count);
+            Print(string.Concat(plan.Menu.Select((e, n) => $" {(n + 1 == highlighted ? '*' : ' ')}{e.Image.Title}\r\n")) + "\r\n");
+        }
+        else if (key is '\r' or '\n')
+            Take(highlighted);
+        else if (key == 'c')
+        {
+            mode = Mode.LoaderPrompt;
+            Print("\r\ngrub> ");
+        }
+    }
+
+    private void Take(int entry)
+    {
+        plan = whole.Taking(entry)!;
+        mode = Mode.Booting;
+        steps = new(PrintedBoot.ForEntry(plan, entry));
+    }
+
     private void Enter(string line)
     {
         var host = plan.Host;
         switch (mode)
         {
+            case Mode.Menu when int.TryParse(line.Trim().Length == 0 ? "1" : line, out var entry) && whole.Taking(entry) is not null:
+                Take(entry);
+                break;
+            case Mode.Menu:
+                Print($"{line} not found\r\nEnter choice: ");
+                break;
             case Mode.LoaderPrompt:
                 Reply(
-                    SimulatedShell.LoaderAnswer(line, plan, commandLine),
-                    plan.Model.InstructionSet == Boards.InstructionSet.Amd64 ? "grub> " : "=> ",
+                    SimulatedShell.LoaderAnswer(line, plan, CommandLine),
+                    IsPc ? "grub> " : "=> ",
                     keepFault: plan.FaultId != "autoboot-interrupted"
                 );
                 break;
             case Mode.Rescue:
-                Reply(SimulatedShell.RescueAnswer(line, plan, commandLine), "(initramfs) ", keepFault: true);
+                Reply(SimulatedShell.RescueAnswer(line, plan, CommandLine), "(initramfs) ", keepFault: true);
                 break;
             case Mode.Emergency:
                 Print("Login incorrect\r\n\r\nGive root password for maintenance\r\n(or press Control-D to continue): ");
@@ -225,7 +274,7 @@ public sealed class SimulatedBoard
                 Print($"\r\n{host} login: ");
                 break;
             case Mode.Shell:
-                Reply(SimulatedShell.Answer(line, plan, commandLine), $"{plan.Image!.DefaultUser}@{host}:~$ ", keepFault: true);
+                Reply(SimulatedShell.Answer(line, plan, CommandLine), $"{plan.Image!.DefaultUser}@{host}:~$ ", keepFault: true);
                 break;
         }
     }

@@ -9,6 +9,9 @@ internal enum Then
     /// <summary>A key may stop the loader here.</summary>
     Countdown,
 
+    /// <summary>The loader's menu waits for a choice, and goes on without one.</summary>
+    Menu,
+
     /// <summary>The loader's prompt.</summary>
     LoaderPrompt,
 

@@ -4,13 +4,19 @@ namespace Buttonhook.Core.Images;
 /// <param name="Kind">The file system's kind when it is recognised, by the name that libblkid gives it.</param>
 /// <param name="Because">Why it cannot be read, or null.</param>
 /// <param name="Mapped">The name below /dev of a volume inside of a partition (vg/lv, md/name); null for a partition itself.</param>
-public sealed record Volume(Partition Partition, FileTree? Tree, string? Kind, string? Because, string? Mapped = null)
+/// <param name="Drive">The kind of the drive that it lies on (usb or ssd); null on the medium that the board starts from.</param>
+public sealed record Volume(Partition Partition, FileTree? Tree, string? Kind, string? Because, string? Mapped = null, string? Drive = null)
 {
     /// <summary>A path on it as findings name it.</summary>
-    public string Name(string path) => Mapped is null ? $"p{Partition.Number}:{path}" : $"{Mapped}:{path}";
+    public string Name(string path) =>
+        Mapped is not null ? $"{Mapped}:{path}"
+        : Drive is not null ? $"{Drive} p{Partition.Number}:{path}"
+        : $"p{Partition.Number}:{path}";
 
-    /// <summary>What it is in a sentence: "partition 2", or "the volume vg/lv on partition 2".</summary>
-    public string Words => Mapped is null ? $"partition {Partition.Number}" : $"the volume {Mapped} on partition {Partition.Number}";
+    /// <summary>What it is in a sentence: "partition 2", "partition 1 of the drive", or "the volume vg/lv on partition 2".</summary>
+    public string Words =>
+        (Mapped is null ? $"partition {Partition.Number}" : $"the volume {Mapped} on partition {Partition.Number}")
+        + (Drive is null ? "" : " of the drive");
 
     /// <summary>All partitions of an image and the volumes inside of them; a file system that lies in it without a partition table is number 0.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know; without it packed file systems are not read.</param>

@@ -12,6 +12,49 @@ public abstract class WritableBytes : ImageBytes
     /// <summary>Bytes of a seekable stream, which stays open.</summary>
     public static new WritableBytes Of(Stream stream) => new Streamed(stream);
 
+    /// <summary>Bytes that can be changed over others that stay as they are; what is changed is kept in memory.</summary>
+    public static WritableBytes Over(ImageBytes under) => new Overlaid(under);
+
+    private sealed class Overlaid(ImageBytes under) : WritableBytes
+    {
+        private const int PageBytes = 4096;
+        private readonly Dictionary<long, byte[]> pages = [];
+
+        public override long Length => under.Length;
+
+        public override int Read(long offset, Span<byte> into)
+        {
+            var got = under.Read(offset, into);
+            for (var page = offset / PageBytes; page * PageBytes < offset + got; page++)
+                if (pages.TryGetValue(page, out var changed))
+                {
+                    var from = Math.Max(offset, page * PageBytes);
+                    var to = Math.Min(offset + got, (page + 1) * PageBytes);
+                    changed.AsSpan((int)(from % PageBytes), (int)(to - from)).CopyTo(into[(int)(from - offset)..]);
+                }
+            return got;
+        }
+
+        public override void Write(long offset, ReadOnlySpan<byte> bytes)
+        {
+            if (offset < 0 || offset + bytes.Length > Length)
+                throw new IOException($"{bytes.Length} bytes at {offset} lie beyond the end");
+            while (bytes.Length > 0)
+            {
+                var (page, at) = (offset / PageBytes, (int)(offset % PageBytes));
+                if (!pages.TryGetValue(page, out var changed))
+                {
+                    pages[page] = changed = new byte[PageBytes];
+                    under.Read(page * PageBytes, changed.AsSpan(0, (int)Math.Min(PageBytes, Length - page * PageBytes)));
+                }
+                var part = Math.Min(bytes.Length, PageBytes - at);
+                bytes[..part].CopyTo(changed.AsSpan(at));
+                offset += part;
+                bytes = bytes[part..];
+            }
+        }
+    }
+
     private sealed class Streamed(Stream stream) : WritableBytes
     {
         private readonly Lock gate = new();

@@ -11,6 +11,7 @@ namespace Buttonhook.Core.Images;
 /// <param name="Compatible">Device-tree names of the board; empty when not known.</param>
 /// <param name="Firmware">Free text.</param>
 /// <param name="FirstLoader">What its boot ROM expects on a card, or null when that is not known.</param>
+/// <param name="Entry">The entry of the loader's menu that a person takes, from 1, and no other; null when nobody does.</param>
 public sealed record DryBoard(
     InstructionSet Architecture,
     string? Loader,
@@ -20,13 +21,18 @@ public sealed record DryBoard(
     int? MemoryMiB,
     IReadOnlyList<string> Compatible,
     string Firmware,
-    FirstLoaderPlace? FirstLoader = null
+    FirstLoaderPlace? FirstLoader = null,
+    int? Entry = null
 )
 {
     /// <summary>The word that puts the console on the kernel's command line; null when the device is not known.</summary>
     [JsonIgnore]
     public string? ConsoleArgument => ConsoleDevice is null ? null : KernelCommandLine.ConsoleWord(ConsoleDevice, ConsoleSpeed);
 }
+
+/// <summary>A second medium beside the one that a board starts from.</summary>
+/// <param name="Kind">usb or ssd: decides what the disk is called.</param>
+public sealed record DryDrive(ImageBytes Bytes, string Kind);
 
 /// <summary>How one link of the chain came out.</summary>
 public enum LinkResult
@@ -99,9 +105,13 @@ public sealed record DryBoot(DryVerdict Verdict, IReadOnlyList<DryStep> Steps)
 
     /// <summary>Plays the boot of an image or a card on a board, and looks at nothing else of it.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
-    public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack)
+    /// <param name="drive">A drive that the board has too, or null.</param>
+    public static DryBoot Play(ImageBytes image, DryBoard board, Func<Stream, Stream?> unpack, DryDrive? drive = null)
     {
         var table = PartitionTable.Read(image);
-        return DryBooter.Play(image, table, Volume.All(image, table, unpack), board, unpack).Dry;
+        IEnumerable<Volume> beside = drive is null
+            ? []
+            : Volume.All(drive.Bytes, PartitionTable.Read(drive.Bytes), unpack).Select(v => v with { Drive = drive.Kind });
+        return DryBooter.Play(image, table, [.. Volume.All(image, table, unpack), .. beside], board, unpack).Dry;
     }
 }

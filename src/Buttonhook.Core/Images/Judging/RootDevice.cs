@@ -116,7 +116,9 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
     /// <summary>A partition by its number, as the kernel calls the medium that this board starts from.</summary>
     private static RootDevice OnMedium(string device, IReadOnlyList<Volume> volumes, DryBoard board, int cardHosts)
     {
-        var parts = Partitions(volumes);
+        var parts = Partitions(volumes).FindAll(v => v.Drive is null);
+        if (Partitions(volumes).Find(v => v.Drive is not null && device == NameOnDrive(v)) is { } onDrive)
+            return new(onDrive, "");
         var disk = board.BootMedium switch
         {
             "sd" => "/dev/mmcblk0p",
@@ -143,6 +145,10 @@ public sealed record RootDevice(Volume? Volume, string Why, bool OnlyPrograms = 
                 : new(null, $"on this medium partitions are called {disk}1 and so on");
         return Found(parts.FirstOrDefault(v => v.Partition.Number == number), "there is no such partition", false, volumes);
     }
+
+    /// <summary>What the kernel calls a partition of the one drive beside the card.</summary>
+    private static string NameOnDrive(Volume volume) =>
+        volume.Drive == "ssd" ? $"/dev/nvme0n1p{volume.Partition.Number}" : $"/dev/sda{volume.Partition.Number}";
 
     private static List<Volume> Partitions(IReadOnlyList<Volume> volumes) => [.. volumes.Where(v => v.Mapped is null)];
 

@@ -33,6 +33,11 @@ internal sealed class ExtlinuxMenu : ILoaderWay
     private static Taken Menu(Passage passage, Volume volume, string path, string text)
     {
         var (labels, wanted) = Read(text);
+        if (passage.Board.Entry is { } entry)
+        {
+            labels = [.. labels.Skip(entry - 1).Take(1)];
+            wanted = null;
+        }
         if (labels.Count == 0)
             return new Break(
                 "loader-config-missing",
@@ -195,7 +200,10 @@ internal sealed class ExtlinuxMenu : ILoaderWay
                 tree,
                 Value("fdt") is null,
                 initrdName is not null && initial is null
-            ),
+            )
+            {
+                TreeFolder = Value("fdt") is null && Value("fdtdir") is { } folder ? volume.Name(folder) : null,
+            },
             breaks
         );
     }

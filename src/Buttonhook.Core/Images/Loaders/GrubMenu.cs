@@ -88,7 +88,8 @@ internal sealed partial class GrubMenu
                 )
             );
         var here = menu;
-        foreach (var wanted in variables["default"].Split('>'))
+        var taken = board.Entry is { } entry ? $"{entry - 1}" : variables["default"];
+        foreach (var wanted in taken.Split('>'))
         {
             if (here.Entries.Count == 0)
                 break;

@@ -86,7 +86,11 @@ internal sealed record Handover(
     Loaded? Tree,
     bool OwnTree,
     bool InitialFilesLost = false
-);
+)
+{
+    /// <summary>The folder from which the loader picks the device tree by its own name for the board, as findings name it; or null.</summary>
+    public string? TreeFolder { get; init; }
+}
 
 /// <summary>A link that broke before the kernel.</summary>
 /// <param name="Cause">The cause's id; null when it cannot be told whether the link holds.</param>

@@ -1,4 +1,3 @@
-import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { Link } from "react-router";
 import type { BoardView, Preparation } from "../shared/api";
@@ -6,8 +5,9 @@ import { binary, duration } from "../shared/words";
 import styles from "./Prepare.module.css";
 
 type School = Preparation["schools"][number];
+export type Layout = School["school"];
 
-const names: Record<School["school"] & string, string> = {
+const names: Record<Layout, string> = {
   "one-card": "One system on the card",
   "boot-menu": "Several systems behind a boot menu",
   "loader-on-card": "Loader on the card, system on another medium",
@@ -18,16 +18,19 @@ const names: Record<School["school"] & string, string> = {
 export function CardLayout({
   view,
   preparation: p,
+  layout,
+  onLayout,
   recovery,
   onRecovery,
 }: {
   view: BoardView;
   preparation: Preparation;
+  layout: Layout;
+  onLayout: (layout: Layout) => void;
   recovery: number;
   onRecovery: (mebibytes: number) => void;
 }) {
-  const [chosen, setChosen] = useState("one-card");
-  const school = p.schools.find((s) => s.school === chosen) ?? p.schools[0];
+  const school = p.schools.find((s) => s.school === layout) ?? p.schools[0];
   const { card, times } = p;
   return (
     <section aria-labelledby="card-title">
@@ -42,7 +45,7 @@ export function CardLayout({
       <div className={styles.layout}>
         <Form.Group controlId="layout">
           <Form.Label>How it is laid out</Form.Label>
-          <Form.Select value={chosen} onChange={(e) => setChosen(e.target.value)}>
+          <Form.Select value={layout} onChange={(e) => onLayout(e.target.value as Layout)}>
             {p.schools.map((s) => (
               <option key={s.school} value={s.school}>
                 {names[s.school as keyof typeof names]}

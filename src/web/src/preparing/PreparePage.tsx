@@ -6,7 +6,7 @@ import { CardChanges } from "../shared/CardChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { RemovedList } from "../shared/RemovedList";
 import { usePreparation } from "./queries";
-import { CardLayout } from "./CardLayout";
+import { CardLayout, type Layout } from "./CardLayout";
 import { EditedFile } from "./EditedFile";
 import { useFirstBootDraft } from "./firstBootDraft";
 import { FirstBootForm } from "./FirstBootForm";
@@ -49,6 +49,7 @@ function Prepared({
   onRecovery: (mebibytes: number) => void;
 }) {
   const draft = useFirstBootDraft(view.board.id, p);
+  const [layout, setLayout] = useState<Layout>(p.write?.layout ?? "one-card");
   const preview = useFirstBootPreview(view.board.id, p, draft);
   return (
     <>
@@ -58,7 +59,14 @@ function Prepared({
           size without a system, and it goes into simulated slots only.
         </p>
       )}
-      <CardLayout view={view} preparation={p} recovery={recovery} onRecovery={onRecovery} />
+      <CardLayout
+        view={view}
+        preparation={p}
+        layout={layout}
+        onLayout={setLayout}
+        recovery={recovery}
+        onRecovery={onRecovery}
+      />
       {p.kind === "installer" ? (
         <p>
           This is an installer: its files are copied onto a card formatted as FAT32, since the board&apos;s firmware
@@ -96,7 +104,7 @@ function Prepared({
           </section>
         </div>
       )}
-      <WriteCard view={view} preparation={p} draft={draft} files={preview.files.length} />
+      <WriteCard view={view} preparation={p} layout={layout} draft={draft} files={preview.files.length} />
       <CardChanges view={view} />
       <RemovedList kinds={["correction", "recipe"]} />
     </>

@@ -1,13 +1,16 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import type { BoardView, CardSlot, CardWrite, Preparation } from "../shared/api";
+import type { BoardView, CardWrite, Preparation } from "../shared/api";
 import { DryBootChain } from "../images/DryBootChain";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Progress } from "../shared/Progress";
 import { useCardWrite, useStopCard, useTellWritten, useWriteCard } from "./queries";
 import { day, decimal, duration } from "../shared/words";
+import type { Layout } from "./CardLayout";
 import type { FirstBootDraft } from "./firstBootDraft";
+import { LayoutOrder, type Together } from "./LayoutOrder";
+import { slotName } from "./slotName";
 import styles from "./Prepare.module.css";
 import { SlotForm } from "./SlotForm";
 
@@ -29,11 +32,13 @@ const stepNames: Record<CardWrite["step"], string> = {
 export function WriteCard({
   view,
   preparation,
+  layout,
   draft,
   files,
 }: {
   view: BoardView;
   preparation: Preparation;
+  layout: Layout;
   draft: FirstBootDraft;
   /** How many first-boot files will be written. */
   files: number;
@@ -44,6 +49,10 @@ export function WriteCard({
   const [checkSize, setCheckSize] = useState(false);
   const [anyway, setAnyway] = useState(false);
   const [stopped, setStopped] = useState(false);
+  const [together, setTogether] = useState<Together>({
+    beside: preparation.write?.systems?.slice(1).map((s) => s.imageId) ?? [],
+    drive: null,
+  });
   const write = useWriteCard(id);
   const stop = useStopCard(id);
   const tell = useTellWritten(id);
@@ -52,6 +61,10 @@ export function WriteCard({
   const slot = preparation.slots.find((s) => s.id === slotId);
   const setsFirst = draft.dirty && preparation.kind !== "installer";
   const seconds = preparation.times && preparation.times.writeSeconds + preparation.times.readBackSeconds;
+  const [many, apart] = [layout === "boot-menu", layout === "loader-on-card"];
+  const drive = preparation.slots.find((s) => s.id === together.drive?.slotId);
+  const others = preparation.beside.filter((i) => together.beside?.includes(i.id));
+  const incomplete = (many && others.length === 0) || (apart && !drive);
   const breaks = preparation.before?.verdict === "does-not-boot";
   return (
     <section className={styles.write} aria-labelledby="write-title">
@@ -60,7 +73,8 @@ export function WriteCard({
         className="source-row"
         onSubmit={(e) => {
           e.preventDefault();
-          const order = () => write.mutate({ slotId, confirm: confirm || null, checkSize, anyway });
+          const order = () =>
+            write.mutate({ slotId, confirm: confirm || null, checkSize, anyway, layout, ...together });
           // What is written is what is seen: what was typed and not set yet is set first, and a mistake in it stops here.
           if (setsFirst) draft.store().then(order, () => setStopped(true));
           else order();
@@ -87,6 +101,13 @@ export function WriteCard({
             />
           </Form.Group>
         )}
+        <LayoutOrder
+          layout={layout}
+          preparation={preparation}
+          cardSlot={slotId}
+          together={together}
+          onTogether={setTogether}
+        />
         <Form.Check
           type="checkbox"
           id="check-size"
@@ -106,7 +127,7 @@ export function WriteCard({
         <Button
           type="submit"
           variant={view.next.prepare?.label ? "outline-primary" : "primary"}
-          disabled={!slot || state?.running === true || write.isPending || draft.saving}
+          disabled={!slot || incomplete || state?.running === true || write.isPending || draft.saving}
         >
           Write this card
         </Button>
@@ -114,12 +135,20 @@ export function WriteCard({
       {slot && !slot.refused && (
         <p>
           {setsFirst && "Sets what is typed, erases"}
-          {!setsFirst && "Erases"} {slot.name} ({decimal(slot.bytes)}), puts {view.imageTitle} on it, reads it back
+          {!setsFirst && "Erases"} {slot.name} ({decimal(slot.bytes)})
+          {apart && drive && ` and ${drive.name} (${decimal(drive.bytes)})`},{" "}
+          {apart
+            ? `puts the loader of ${view.imageTitle} on the first and its root on the second`
+            : `puts ${[view.imageTitle, ...others.map((i) => i.title)].join(" and ")} on it${many ? " behind a menu" : ""}`}
+          , reads {apart ? "both" : "it"} back
           {files > 0 && `, writes ${files} first-boot ${files === 1 ? "file" : "files"}`} and plays the boot from it
-          {seconds ? `: about ${duration(seconds)}` : ""}.
+          {many && ", once as each entry"}
+          {seconds && !many ? `: about ${duration(seconds)}` : ""}.
         </p>
       )}
-      <p className="caution">Writing erases the card in this slot. Look twice at its name and size.</p>
+      <p className="caution">
+        Writing erases {apart ? "what is in both slots" : "the card in this slot"}. Look twice at its name and size.
+      </p>
       {stopped && draft.error !== null && (
         <p className="refused" role="status">
           Nothing was written: what is typed above cannot be set as it is.
@@ -155,9 +184,13 @@ export function WriteCard({
   );
 }
 
-function slotName(slot: CardSlot) {
-  return `${slot.name}, ${decimal(slot.bytes)}${slot.setup ? ", simulated" : ""}${slot.refused ? `: ${slot.refused}` : ""}`;
-}
+const verdicts = {
+  boots: "it boots",
+  "does-not-boot": "it does not boot",
+  "cannot-tell": "it cannot be told whether it boots",
+};
+
+const hasMenu = (write: CardWrite) => (write.systems?.length ?? 0) > 1;
 
 function WriteState({ state, boardId, onStop }: { state: CardWrite; boardId: string; onStop: () => void }) {
   if (state.running)
@@ -192,25 +225,30 @@ function WriteState({ state, boardId, onStop }: { state: CardWrite; boardId: str
                 {state.files.join(", ")}.
               </li>
             )}
-            {state.after && (
+            {state.after && !hasMenu(state) && (
               <li>
-                Dry boot from this very card:{" "}
-                {state.after.verdict === "boots"
-                  ? "it boots."
-                  : state.after.verdict === "does-not-boot"
-                    ? "it does not boot."
-                    : "it cannot be told whether it boots."}
+                Dry boot from this very card{state.driveSlotId && " and its drive"}: {verdicts[state.after.verdict]}.
               </li>
             )}
+            {hasMenu(state) &&
+              state.systems?.map((s, n) => (
+                <li key={s.partUuid}>
+                  Dry boot of entry {n + 1}, {s.title}, root on partition {s.root}:{" "}
+                  {s.dry ? verdicts[s.dry.verdict] : "not played"}.
+                </li>
+              ))}
           </ul>
           <p>
             Eject it and put it into the board. <Link to={`/boards/${boardId}/connect`}>Next: wires and supply</Link>
           </p>
-          {state.after && (
-            <details>
-              <summary>Its links, one by one</summary>
-              <DryBootChain dry={state.after} />
-            </details>
+          {(state.systems ?? [{ title: "", dry: state.after }]).map(
+            (s) =>
+              s.dry && (
+                <details key={s.title}>
+                  <summary>{s.title && hasMenu(state) ? `The links of ${s.title}` : "Its links"}, one by one</summary>
+                  <DryBootChain dry={s.dry} />
+                </details>
+              ),
           )}
         </>
       )}

@@ -5325,6 +5325,12 @@ export interface components {
         };
         /** @enum {unknown} */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
+        BesideChoice: {
+            id: string;
+            title: string;
+            /** Format: int64 */
+            bytes: number;
+        };
         BesideGood: {
             bootId: null | string;
             boardId: null | string;
@@ -5564,6 +5570,9 @@ export interface components {
             confirm: null | string;
             checkSize: boolean;
             anyway: boolean;
+            layout?: components["schemas"]["School"];
+            beside?: null | string[];
+            drive?: null | components["schemas"]["DriveOrder"];
         };
         CardPlan: {
             /** Format: int32 */
@@ -5650,6 +5659,10 @@ export interface components {
             /** Format: int64 */
             cardBytes?: null | number;
             applied?: null | components["schemas"]["KeptFile"][];
+            layout?: components["schemas"]["School"];
+            systems?: null | components["schemas"]["LaidSystem"][];
+            driveSlotId?: null | string;
+            driveKind?: null | string;
             running?: boolean;
             /** Format: int32 */
             secondsLeft?: null | number;
@@ -5898,6 +5911,11 @@ export interface components {
             /** Format: int32 */
             wire: number;
             leave: null | string;
+        };
+        DriveOrder: {
+            slotId: string;
+            confirm: null | string;
+            kind: string;
         };
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
@@ -6325,6 +6343,14 @@ export interface components {
             /** Format: date-time */
             savedAt: string;
             cameFrom: null | string;
+        };
+        LaidSystem: {
+            imageId: string;
+            title: string;
+            /** Format: int32 */
+            root: number;
+            partUuid: string;
+            dry?: null | components["schemas"]["DryBoot"];
         };
         Lessons: {
             /** Format: int32 */
@@ -6778,6 +6804,7 @@ export interface components {
             card: null | components["schemas"]["CardPlan"];
             times: null | components["schemas"]["CardTimes"];
             schools: components["schemas"]["SchoolPlan"][];
+            beside: components["schemas"]["BesideChoice"][];
             kind: null | string;
             set: components["schemas"]["FirstBoot"];
             /** Format: int32 */

@@ -11,7 +11,7 @@ internal static class Drivers
         // Without modules in the initial file system there is nothing to look at.
         if (run.Initial?.HasModules != true)
             return null;
-        var (modules, marker) = Medium(run);
+        var (modules, marker) = Medium(run, run.Root);
         return modules.Any(m => BuiltIn(run, m, marker) != false) ? null : Lack(run, modules);
     }
 
@@ -21,16 +21,17 @@ internal static class Drivers
         var kernel = run.Handover!.Kernel;
         if (run.Arguments.Last("root") is not { Length: > 0 } root || run.Device(root) is not { OnlyPrograms: false, Volume: { } volume })
             return false;
-        return kernel.HasBuiltIn(Medium(run).Marker) == true
+        return kernel.HasBuiltIn(Medium(run, volume).Marker) == true
             && (volume.Tree?.Kind ?? volume.Kind) is { } kind
             && kernel.HasBuiltIn(Marker(kind)) == true;
     }
 
-    private static (string[] Modules, string Marker) Medium(DryRun run) =>
-        run.Board.BootMedium switch
+    private static (string[] Modules, string Marker) Medium(DryRun run, Volume? root) =>
+        (root?.Drive ?? run.Board.BootMedium) switch
         {
             "sd" => (["mmc_block"], "mmcblk"),
             "usb" => (["usb-storage", "uas"], "usb-storage"),
+            "ssd" => (["nvme"], "nvme"),
             _ => (["virtio_blk"], "virtio_blk"),
         };
 

@@ -83,7 +83,7 @@ internal sealed class LoaderFindsSystem : ILink
 
     public void Check(DryRun run)
     {
-        var passage = new Passage(run.Image, run.Table, run.Volumes, run.Board, run.Unpack);
+        var passage = new Passage(run.Image, run.Table, [.. run.Volumes.Where(v => v.Drive is null)], run.Board, run.Unpack);
         var taken = BoardLoaders.Follow(passage);
         foreach (var (text, where) in passage.Found)
             run.Pass(Stage.SecondLoader, text, where);

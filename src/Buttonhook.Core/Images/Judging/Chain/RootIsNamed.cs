@@ -105,7 +105,7 @@ internal sealed class RootIsNamed : ILink
                 FileEdit.At(h.Where, $"root={root}", $"root={run.SuggestedRoot}")
             );
         else
-            run.Pass(Stage.Root, $"root={root} is {volume.Words} of this image.", h.Where);
+            run.Pass(Stage.Root, $"root={root} is {volume.Words}{(volume.Drive is null ? " of this image" : "")}.", h.Where);
         return volume;
     }
 
