@@ -57,6 +57,58 @@ test("an image goes onto a card with its first-boot files, and the board starts 
 });
 });
 
+test("a card with two systems behind a menu starts the one that is taken, and a loader starts its root on a drive", async ({ page }) => {
+  // Cards of its own: other tests write theirs meanwhile.
+  for (const [id, name] of [["slot-menu", "8 GB card for a menu"], ["slot-drive", "8 GB drive"]])
+    await page.request.put(`/api/slots/${id}`, {
+      data: { name, setup: { labelGb: 8, trueGb: null, readOnlyFromMiB: null, unreadableAtMiB: null, removedAtMiB: null, megabytesPerSecond: 100 } },
+    });
+  await putOnBench(page, "Dunnock", "none");
+  await take(page, "Tallow 4 minimal");
+  await page.getByLabel("How it is laid out").selectOption("boot-menu");
+  await page.getByLabel("Slot", { exact: true }).selectOption("slot-menu");
+  const write = page.getByRole("button", { name: "Write this card" });
+  await expect(write).toBeDisabled();
+  await page.getByRole("group", { name: "Systems beside it in the menu" }).getByLabel(/^Tallow 3/).check();
+  await expectAccessible(page);
+  await write.click();
+  const proven = page.getByRole("list", { name: "What was proven" });
+  await expect(proven).toContainText("Dry boot of entry 1, Tallow 4 minimal (stand-in), root on partition 2: it boots.", { timeout: 120_000 });
+  await expect(proven).toContainText(/Dry boot of entry 2, Tallow 3.*root on partition 3: it boots\./);
+  await steps(page).getByRole("link", { name: "Connect" }).click();
+  await next(page).getByRole("button", { name: /Boot it/ }).click();
+  // Without a choice the first one starts. The menu is short here: a sequence answers it at the next start.
+  await expect(page.getByText("dunnock login:")).toBeVisible({ timeout: 120_000 });
+  const type = async (text: string) => {
+    await page.getByLabel("Type to the board").fill(text);
+    await page.getByLabel("Type to the board").press("Enter");
+  };
+  await type("tallow");
+  await type("tallow");
+  await expect(page.getByText("@dunnock:", { exact: false }).last()).toBeVisible();
+  await page.getByRole("region", { name: "Console", exact: true }).focus();
+  await page.keyboard.press("m");
+  const sequences = page.getByRole("region", { name: "Sequences" });
+  await sequences.getByRole("button", { name: "Write a sequence" }).click();
+  await sequences.getByLabel("Name of the sequence").fill("Second system");
+  await sequences.getByLabel("1. Wait for").fill("Enter choice:");
+  await sequences.getByLabel("Then type").fill("2\\r");
+  await sequences.getByRole("button", { name: "Keep the sequence" }).click();
+  await sequences.getByRole("button", { name: "Second system" }).click();
+  await type("sudo reboot");
+  await expect(page.getByRole("list", { name: "What was seen and done" })).toContainText("Second system: done");
+  await expect(page.getByRole("region", { name: "Console", exact: true })).toContainText("mmcblk0p3", { timeout: 120_000 });
+  await page.getByRole("button", { name: "Power off" }).click();
+
+  await steps(page).getByRole("link", { name: "Prepare" }).click();
+  await page.getByLabel("How it is laid out").selectOption("loader-on-card");
+  await page.getByLabel("Slot", { exact: true }).selectOption("slot-menu");
+  await page.getByLabel("Slot of the drive that takes the root").selectOption("slot-drive");
+  await expect(page.getByText("Writing erases what is in both slots.")).toBeVisible();
+  await write.click();
+  await expect(proven).toContainText("Dry boot from this very card and its drive: it boots.", { timeout: 120_000 });
+});
+
 for (const [slot, checkSize, said] of [
   ["slot-2", true, /It holds about 7\.3 GiB/],
   ["slot-3", false, /It turned read-only at/],

@@ -25,11 +25,23 @@ public sealed class CardLayoutTests
 
     private static SystemToLay System(byte[] image, string title = "Fallow 12") => new("fallow", title, Start(image).Value!);
 
+    private sealed class Blank(long length) : ImageBytes
+    {
+        public override long Length => length;
+
+        public override int Read(long offset, Span<byte> into)
+        {
+            var count = (int)Math.Clamp(length - offset, 0, into.Length);
+            into[..count].Clear();
+            return count;
+        }
+    }
+
     /// <summary>Lays it out in memory; the mount tables stay as they are, for they name no device that moved.</summary>
     private static (WritableBytes Card, WritableBytes Roots) Lay(CardLayout layout, byte[][] images, long drive = 0)
     {
-        var card = WritableBytes.Of(new MemoryStream(new byte[layout.Roots.Max(r => r.EndBytes) + layout.Boot.EndBytes + (1 << 20)]));
-        var roots = drive == 0 ? card : WritableBytes.Of(new MemoryStream(new byte[drive]));
+        var card = WritableBytes.Over(new Blank(layout.Roots.Max(r => r.EndBytes) + layout.Boot.EndBytes + (1 << 20)));
+        var roots = drive == 0 ? card : WritableBytes.Over(new Blank(drive));
         card.Write(0, layout.Table());
         if (layout.DriveTable() is { } table)
             roots.Write(0, table);
@@ -54,7 +66,7 @@ public sealed class CardLayoutTests
             Image(),
             Image(f =>
                 f["/extlinux/extlinux.conf"] = Encoding.ASCII.GetBytes(
-                    ImageMaker.Menu("root=/dev/mmcblk0p2 ro quiet console=ttyAMA0,115200 loglevel=3")
+                    ImageMaker.Menu("root=/dev/mmcblk0p2 ro rootwait quiet console=ttyAMA0,115200 loglevel=3")
                 )
             ),
         ];
