@@ -211,7 +211,7 @@ void Mutations(TimeSpan time)
         root = Path.GetDirectoryName(root)!;
     var log = File.ReadAllBytes(Path.Combine(root, "tests/logs/arm64-good-first-boot-1/console.log"));
     var tree = File.ReadAllBytes(Path.Combine(root, "tests/browser/pip.dtb"));
-    var card = Encoding.UTF8.GetBytes(new CardPack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], []).Write());
+    var card = Encoding.UTF8.GetBytes(new CardPack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], [], []).Write());
     var disk = new byte[1 << 20];
     disk[510] = 0x55;
     disk[511] = 0xAA;

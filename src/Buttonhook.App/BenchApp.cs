@@ -119,6 +119,7 @@ public static class BenchApp
         services.AddTransient<Keeping.SetAgain>();
         services.AddTransient<Keeping.Batches>();
         services.AddTransient<Keeping.Moves>();
+        services.AddTransient<Keeping.Experiences>();
         services.AddTransient<Keeping.Practices>();
         services.AddSingleton<MoveStore>();
         services.AddSingleton<BatchStore>();

@@ -16,7 +16,8 @@ public sealed partial class BenchViews
 
     /// <summary>Log odds of a cause that was confirmed once before on the same board, and on another one with the same revision or image.</summary>
     private const double SameBoardOdds = 1.1,
-        AlikeOdds = 0.7;
+        AlikeOdds = 0.7,
+        ToldOdds = 0.4;
 
     /// <summary>The diagnosis of a boot: what its log says, what bench, card and earlier boots tell, what a person found by looking, and what later boots proved. Null when there is no such boot.</summary>
     public Diagnosis? DiagnosisOf(string bootId) =>
@@ -90,8 +91,31 @@ public sealed partial class BenchViews
             if (alike.Count > 0)
                 known.Add(new(cause.Key, AlikeOdds, $"{alike.Count} other boot{(alike.Count == 1 ? "" : "s")} with {alike[0]} had it"));
         }
+        known.AddRange(ToldOf(boot));
         return known;
     }
+
+    /// <summary>Causes that other benches met with this revision or this image, and whose fix a later boot proved there.</summary>
+    private IEnumerable<KnownBefore> ToldOf(Boot boot) =>
+        cards
+            .Added.Experiences.SelectMany(e =>
+                e.Pairs.Select(p =>
+                        (
+                            Pair: p,
+                            With: p.Model == boot.ModelId && p.Revision == boot.RevisionId ? "this revision"
+                            : boot.ImageId is not null && p.Image == boot.ImageId ? "this image"
+                            : null
+                        )
+                    )
+                    .Where(p => p.With is not null)
+                    .SelectMany(p =>
+                        p.Pair.Causes.Where(c => c.Fixes.Any(f => f.Proven > 0))
+                            .Select(c => (c.Cause, Says: $"{e.From} tells of it with {p.With}, and of a fix that a later boot proved"))
+                    )
+            )
+            .Where(c => captures.Book.Cause(c.Cause) is not null)
+            .DistinctBy(c => c.Cause)
+            .Select(c => new KnownBefore(c.Cause, ToldOdds, c.Says));
 
     /// <summary>What the card and the supply of a board tell as they are now.</summary>
     private List<KnownBefore> KnownNow(BenchBoard bench, Core.Boards.BoardModel model)

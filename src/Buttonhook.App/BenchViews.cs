@@ -21,6 +21,7 @@ public sealed partial class BenchViews(
     Preparing.StandInImages files,
     Preparing.ImageLooks looks,
     KnowledgeFiles knowledge,
+    Cards cards,
     MoveStore moves,
     TimeProvider clock
 )
@@ -107,7 +108,7 @@ public sealed partial class BenchViews(
         Matcher.Match(
             board,
             catalogue,
-            BootRecord.Of(board, catalogue, tallies ??= boots.Tallies()),
+            BootRecord.Of(board, catalogue, tallies ??= [.. boots.Tallies(), .. Keeping.Experiences.Tallies(cards.Added)]),
             wish ?? Wish.Usual(board),
             Played(board)
         );

@@ -55,7 +55,7 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
         if (changed.Value is not { } after)
             return changed;
         Acting.Say(says);
-        store.Add(new([after], [], []), clock.GetUtcNow());
+        store.Add(CardPack.Empty with { Boards = [after] }, clock.GetUtcNow());
         Changed();
         return after;
     }
@@ -81,7 +81,8 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
         var pack = new CardPack(
             [.. all.Models.Where(m => ids.Contains(m.Id))],
             [.. all.Images.Where(i => ids.Contains(i.Id)).Select(i => i with { Path = null })],
-            [.. all.Codes.Where(c => ids.Contains(c.Id))]
+            [.. all.Codes.Where(c => ids.Contains(c.Id))],
+            []
         );
         var missing = ids.Except(pack.Boards.Select(b => b.Id))
             .Except(pack.Images.Select(i => i.Id))

@@ -151,11 +151,11 @@ public static class Demo
         if (models.Count + images.Count == 0 || KnowledgeFiles.Read().Value is not { } demo)
             return;
         store.Add(
-            new(
-                [.. demo.Catalogue.Models.Where(m => models.Contains(m.Id))],
-                [.. demo.Catalogue.Images.Where(i => images.Contains(i.Id))],
-                []
-            ),
+            Core.Boards.CardPack.Empty with
+            {
+                Boards = [.. demo.Catalogue.Models.Where(m => models.Contains(m.Id))],
+                Images = [.. demo.Catalogue.Images.Where(i => images.Contains(i.Id))],
+            },
             clock.GetUtcNow()
         );
     }

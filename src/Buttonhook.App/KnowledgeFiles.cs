@@ -58,14 +58,14 @@ public sealed record KnowledgeFiles(
                 .SelectMany(f => Directory.GetFiles(f, "*.yaml").Order(StringComparer.Ordinal))
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
 
-        var schemas = new CardSchemas(Schema("board"), Schema("image"), Schema("revision-code"));
-        var cards = new CardPack([], [], []);
+        var schemas = new CardSchemas(Schema("board"), Schema("image"), Schema("revision-code"), Schema("experience"));
+        var cards = CardPack.Empty;
         foreach (var (name, yaml) in Files("boards").Concat(Files("images")).Concat(Files("codes")))
         {
             var read = CardPack.Read(name, yaml, schemas);
             if (read.Value is not { } pack)
                 return read.Problem!;
-            cards = new([.. cards.Boards, .. pack.Boards], [.. cards.Images, .. pack.Images], [.. cards.Codes, .. pack.Codes]);
+            cards = new([.. cards.Boards, .. pack.Boards], [.. cards.Images, .. pack.Images], [.. cards.Codes, .. pack.Codes], []);
         }
         var loaders = ReadSigns(data);
         if (loaders.Value is not { } first)

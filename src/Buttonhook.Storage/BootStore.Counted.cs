@@ -23,15 +23,17 @@ public sealed record CountedBoot(
 /// <summary>What is told of boots as a whole: how they are counted, and the sum of their bytes.</summary>
 public sealed partial class BootStore
 {
-    private sealed record StatisticsRow(
-        string ModelId,
-        string RevisionId,
-        string? ImageId,
-        string Outcome,
-        string? TopCause,
-        double? Seconds,
-        string? Connected
-    );
+    // What is computed has no declared type in SQLite, so the columns are set by name and not through a constructor.
+    private sealed class StatisticsRow
+    {
+        public string ModelId { get; init; } = "";
+        public string RevisionId { get; init; } = "";
+        public string? ImageId { get; init; }
+        public string Outcome { get; init; } = "";
+        public string? TopCause { get; init; }
+        public double? Seconds { get; init; }
+        public string? Connected { get; init; }
+    }
 
     /// <summary>Every boot that ended with an outcome of its own, for statistics: cut captures and a garbled line count for nothing.</summary>
     public IReadOnlyList<CountedBoot> Counted()

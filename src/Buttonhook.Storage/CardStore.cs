@@ -3,6 +3,7 @@ using System.Text.Json;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Keeping;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -22,7 +23,7 @@ public sealed class CardStore(Database database)
             .ToList();
         IReadOnlyList<T> Of<T>(string kind) =>
             [.. rows.Where(r => r.Kind == kind).Select(r => JsonSerializer.Deserialize<T>(r.Card, DataFile.Json)!)];
-        return new(Of<BoardModel>("board"), Of<ImageCard>("image"), Of<RevisionScheme>("code"));
+        return new(Of<BoardModel>("board"), Of<ImageCard>("image"), Of<RevisionScheme>("code"), Of<Experience>("experience"));
     }
 
     /// <summary>Adds cards in one transaction; a card with the id of one that is there takes its place.</summary>
@@ -36,6 +37,8 @@ public sealed class CardStore(Database database)
             Put(transaction, "image", image.Id, image, at);
         foreach (var code in pack.Codes)
             Put(transaction, "code", code.Id, code, at);
+        foreach (var experience in pack.Experiences)
+            Put(transaction, "experience", experience.Id, experience, at);
         transaction.Commit();
     }
 

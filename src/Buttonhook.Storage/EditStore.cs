@@ -7,7 +7,7 @@ using Microsoft.Data.Sqlite;
 namespace Buttonhook.Storage;
 
 /// <summary>One thing of an edit, before and after.</summary>
-/// <param name="Kind">board, log, correction, board-card, image-card, code-card, recipe, photo, supply, part or adapter.</param>
+/// <param name="Kind">board, log, correction, board-card, image-card, code-card, experience-card, recipe, photo, supply, part or adapter.</param>
 /// <param name="Before">What people change of it, as JSON; null when the edit put it there.</param>
 /// <param name="After">The same, afterwards; removed_at in it tells that it was removed.</param>
 public sealed record EditRow(string Kind, string Key, JsonObject? Before, JsonObject After)

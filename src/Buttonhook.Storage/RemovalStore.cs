@@ -6,7 +6,7 @@ using Microsoft.Data.Sqlite;
 namespace Buttonhook.Storage;
 
 /// <summary>Something that was removed and can be taken back.</summary>
-/// <param name="Kind">board, log, correction, board-card, image-card, code-card, recipe, photo, supply, part or adapter.</param>
+/// <param name="Kind">board, log, correction, board-card, image-card, code-card, experience-card, recipe, photo, supply, part or adapter.</param>
 /// <param name="Name">What a person knows it by.</param>
 public sealed record RemovedThing(string Kind, string Id, string Name, DateTimeOffset RemovedAt);
 

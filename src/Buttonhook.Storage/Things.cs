@@ -10,7 +10,7 @@ internal sealed record Things(string Table, string Key, string Name, params stri
     /// <summary>Stands between the nickname of a removed board and its id, so that another board may take the name.</summary>
     public const char Set = '\u001f';
 
-    /// <summary>By kind: board, log, correction, board-card, image-card, code-card, recipe, photo, supply, part or adapter.</summary>
+    /// <summary>By kind: board, log, correction, board-card, image-card, code-card, experience-card, recipe, photo, supply, part or adapter.</summary>
     public static IReadOnlyDictionary<string, Things> Kinds { get; } =
         new Dictionary<string, Things>
         {
@@ -45,6 +45,7 @@ internal sealed record Things(string Table, string Key, string Name, params stri
             ["board-card"] = Card("board", "json_extract(card, '$.name')"),
             ["image-card"] = Card("image", "json_extract(card, '$.name') || ' ' || json_extract(card, '$.version')"),
             ["code-card"] = Card("code", "id"),
+            ["experience-card"] = Card("experience", "'what ' || json_extract(card, '$.from') || ' learnt'"),
             ["recipe"] = new("recipes", "id", "json_extract(recipe, '$.name')", "recipe"),
             ["photo"] = new(
                 "photos",

@@ -190,7 +190,7 @@ public sealed class CommandLineTests : IDisposable
         Assert.Contains("# read from device tree: name is Pip 1", draft);
         Assert.Contains("# to fill in, power:", draft);
         var card = File("pip.yaml", draft);
-        Assert.Contains("1 boards, 0 images, 0 revision codes, all in order", await Good("cards", "check", card));
+        Assert.Contains("1 boards, 0 images, 0 revision codes, 0 experiences, all in order", await Good("cards", "check", card));
         var data = Path.Combine(folder, "data");
         Directory.CreateDirectory(data);
         Assert.Contains("Added 1 boards", await Good("cards", "import", card, "--data", data));

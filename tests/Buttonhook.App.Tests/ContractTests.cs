@@ -46,10 +46,12 @@ public sealed class ContractTests
         return data;
     }
 
-    [Fact]
-    public async Task No_request_leads_to_an_accident()
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task No_request_leads_to_an_accident(bool demo)
     {
-        await using var app = await RunningApp.Start(demo: true);
+        await using var app = await RunningApp.Start(demo: demo);
         var accidents = new List<string>();
         foreach (var (method, path) in Routes().Select(r => r.Data))
         {

@@ -1,5 +1,6 @@
 import { spawn } from "node:child_process";
 import { readFileSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import type { Page } from "@playwright/test";
 import { expect, expectAccessible, next, steps, test } from "./bench";
@@ -244,4 +245,21 @@ test("a device is found between two lists, and a refused key is told with its co
   await expect(page.getByText('ssh-keygen -R "192.0.2.31"')).toBeVisible();
   await expectAccessible(page);
   await expect(next(page)).toBeVisible();
+});
+
+test("what was learnt is given out under a name, and what a file brings is told before it is taken", async ({ page }) => {
+  await page.goto("/learnt");
+  await page.getByLabel("What others may call this bench").fill("Orchard hall");
+  const download = page.waitForEvent("download");
+  await page.getByRole("link", { name: "Give out what was learnt" }).click();
+  const file = join(tmpdir(), `buttonhook-learnt-${process.pid}.yaml`);
+  await (await download).saveAs(file);
+  await page.getByLabel("A file that another bench gave out").setInputFiles(file);
+  const brings = page.getByRole("region", { name: "From other benches" }).getByRole("status");
+  await expect(brings).toContainText(/What Orchard hall learnt until \d{4}-\d\d-\d\d: \d+ of \d+ boots reached the login/);
+  await expect(brings).toContainText("Board card Quillon Quill V: as it is here");
+  await expectAccessible(page);
+  // Another test would see what is taken here: it is left.
+  await brings.getByRole("button", { name: "Leave it" }).click();
+  await expect(brings).toHaveCount(0);
 });

@@ -33,6 +33,7 @@ public sealed class EditWords(Catalogue catalogue, BoardStore boards, EditStore 
             "board-card" => $"The board card {name}",
             "image-card" => $"The image {name}",
             "code-card" => $"The revision code {name}",
+            "experience-card" => $"What another bench told ({name})",
             "log" => $"Boot {row.After["number"]}",
             "photo" => name.Length == 0 ? "A photo" : $"The photo “{name}”",
             "recipe" => $"The recipe {name}",

@@ -112,7 +112,9 @@ internal static class CardCommands
         var pack = CardPack.Read(path, text.Value, known.Schemas);
         if (pack.Value is not { } good)
             return Say(pack.Problem!, Failed);
-        Console.WriteLine($"{good.Boards.Count} boards, {good.Images.Count} images, {good.Codes.Count} revision codes, all in order.");
+        Console.WriteLine(
+            $"{good.Boards.Count} boards, {good.Images.Count} images, {good.Codes.Count} revision codes, {good.Experiences.Count} experiences, all in order."
+        );
         return 0;
     }
 
@@ -128,7 +130,9 @@ internal static class CardCommands
         var added = cards.Import(path, text.Value);
         if (added.Value is not { } pack)
             return Say(added.Problem!, Failed);
-        Console.WriteLine($"Added {pack.Boards.Count} boards, {pack.Images.Count} images, {pack.Codes.Count} revision codes.");
+        Console.WriteLine(
+            $"Added {pack.Boards.Count} boards, {pack.Images.Count} images, {pack.Codes.Count} revision codes, {pack.Experiences.Count} experiences."
+        );
         return 0;
     }
 

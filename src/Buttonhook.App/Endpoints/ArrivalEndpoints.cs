@@ -181,7 +181,7 @@ public static class ArrivalEndpoints
             return unfit.Answer();
         if (image.Value is { } shelved)
         {
-            if (cards.Add(new([], [shelved], [])).Problem is { } refused)
+            if (cards.Add(CardPack.Empty with { Images = [shelved] }).Problem is { } refused)
                 return refused.Answer();
             store.Keep(shelved.Id, run.Inspection!, clock.GetUtcNow());
         }

@@ -110,7 +110,7 @@ public static class ImageEndpoints
         var made = ImageCards.From(found, state.Path);
         if (made.Value is not { } card)
             return made.Problem!.Answer();
-        var added = cards.Add(new([], [card], []));
+        var added = cards.Add(CardPack.Empty with { Images = [card] });
         if (added.Problem is { } problem)
             return problem.Answer();
         store.Keep(card.Id, found, clock.GetUtcNow());

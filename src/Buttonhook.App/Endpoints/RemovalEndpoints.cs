@@ -84,6 +84,7 @@ public static class RemovalEndpoints
                 ("cards/board", "board-card"),
                 ("cards/image", "image-card"),
                 ("cards/code", "code-card"),
+                ("cards/experience", "experience-card"),
                 ("photos", "photo"),
                 ("parts/supply", "supply"),
                 ("parts/part", "part"),

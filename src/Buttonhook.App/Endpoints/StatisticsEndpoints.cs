@@ -1,7 +1,10 @@
+using System.Text;
+using Buttonhook.App.Keeping;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -28,19 +31,40 @@ public sealed record CardSpeeds(string Slot, IReadOnlyList<double> Written, bool
 
 /// <summary>What the bench has learnt.</summary>
 /// <param name="Counted">How many boots are counted; cut and garbled captures count for nothing.</param>
+/// <param name="Told">What other benches told, which counts less than what was seen here.</param>
 public sealed record Statistics(
     int Counted,
     IReadOnlyList<PairCount> Pairs,
     IReadOnlyList<CauseCount> Causes,
     IReadOnlyList<PartCount> Parts,
-    IReadOnlyList<CardSpeeds> Cards
+    IReadOnlyList<CardSpeeds> Cards,
+    IReadOnlyList<Experience> Told
 );
 
 /// <summary>Statistics.</summary>
 public static class StatisticsEndpoints
 {
     /// <summary>Adds the routes.</summary>
-    public static void MapStatistics(this RouteGroupBuilder api) => api.MapGet("/statistics", View).Produces<Statistics>();
+    public static void MapStatistics(this RouteGroupBuilder api)
+    {
+        api.MapGet("/statistics", View).Produces<Statistics>();
+        api.MapGet(
+            "/experience.yaml",
+            (string? from, string? model, Experiences experiences) =>
+            {
+                var shared = experiences.Share(from, model is { Length: > 0 } ? model : null);
+                return shared.Value is { } pack
+                    ? Results.File(Encoding.UTF8.GetBytes(pack.Write()), "application/yaml", "buttonhook-learnt.yaml")
+                    : shared.Problem!.Answer();
+            }
+        );
+        api.MapPost("/experience/look", (CardFileInput file, Experiences experiences) => Told(experiences.Look(file.Name, file.Yaml)))
+            .Produces<TakenExperience>();
+        api.MapPost("/experience/take", (CardFileInput file, Experiences experiences) => Told(experiences.Take(file.Name, file.Yaml)))
+            .Produces<TakenExperience>();
+    }
+
+    private static IResult Told(Answer<TakenExperience> told) => told.Value is { } taken ? Results.Ok(taken) : told.Problem!.Answer();
 
     private static Statistics View(
         BootStore boots,
@@ -48,6 +72,7 @@ public static class StatisticsEndpoints
         PreparationStore preparations,
         BenchViews views,
         Catalogue catalogue,
+        Cards cards,
         RuleBookIndex rules
     )
     {
@@ -110,7 +135,8 @@ public static class StatisticsEndpoints
                         var speeds = g.Select(w => Math.Round(w.BytesPerSecond / 1e6, 1)).ToList();
                         return new CardSpeeds(g.Key, speeds, speeds.Count > 1 && speeds[^1] < speeds.Take(speeds.Count - 1).Max() * 2 / 3);
                     }),
-            ]
+            ],
+            cards.Added.Experiences
         );
     }
 }

@@ -195,7 +195,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
             return;
         using var acting = Acting.Begin(clock.GetUtcNow());
         Acting.Say($"The file of {image.Title} was found again at {path}, by its size and sum; it was at {image.Path}.");
-        cards.Add(new([], [now with { Path = path }], []));
+        cards.Add(Core.Boards.CardPack.Empty with { Images = [now with { Path = path }] });
         searched.TryRemove(image.Id, out _);
     }
 

@@ -1,20 +1,30 @@
 using System.Text.Json.Nodes;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Keeping;
 using YamlDotNet.Core;
 
 namespace Buttonhook.Core.Boards;
 
 /// <summary>The JSON Schemas of the published card formats, as text.</summary>
-public sealed record CardSchemas(string Board, string Image, string RevisionCode);
+public sealed record CardSchemas(string Board, string Image, string RevisionCode, string Experience);
 
 /// <summary>Cards of any kind together: one file with one or more YAML documents, each with its format.</summary>
-public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<ImageCard> Images, IReadOnlyList<RevisionScheme> Codes)
+/// <param name="Experiences">What other benches learnt.</param>
+public sealed record CardPack(
+    IReadOnlyList<BoardModel> Boards,
+    IReadOnlyList<ImageCard> Images,
+    IReadOnlyList<RevisionScheme> Codes,
+    IReadOnlyList<Experience> Experiences
+)
 {
+    /// <summary>No cards.</summary>
+    public static CardPack Empty { get; } = new([], [], [], []);
+
     /// <summary>Most cards in one file.</summary>
     public const int Most = 20_000;
 
     /// <summary>How many cards there are.</summary>
-    public int Count => Boards.Count + Images.Count + Codes.Count;
+    public int Count => Boards.Count + Images.Count + Codes.Count + Experiences.Count;
 
     /// <summary>Reads a file of cards, all or none of them; the problem names the document and the place in it.</summary>
     public static Answer<CardPack> Read(string name, string yaml, CardSchemas schemas)
@@ -35,6 +45,7 @@ public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<Im
                 "Each card is one YAML document that begins with its format."
             );
         var (boards, images, codes) = (new List<BoardModel>(), new List<ImageCard>(), new List<RevisionScheme>());
+        var experiences = new List<Experience>();
         for (var i = 0; i < documents.Count; i++)
         {
             var title = documents.Count == 1 ? name : $"Document {i + 1} of {name}";
@@ -44,8 +55,9 @@ public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<Im
                 BoardModel.CardFormat => Add(boards, DataFile.Read<BoardModel>(title, documents[i], schemas.Board)),
                 ImageCard.CardFormat => Add(images, DataFile.Read<ImageCard>(title, documents[i], schemas.Image)),
                 RevisionScheme.CodeFormat => Add(codes, DataFile.Read<RevisionScheme>(title, documents[i], schemas.RevisionCode)),
+                Experience.ExperienceFormat => Add(experiences, DataFile.Read<Experience>(title, documents[i], schemas.Experience)),
                 _ => new Problem(
-                    $"{title} should begin with format: {BoardModel.CardFormat}, {ImageCard.CardFormat} or {RevisionScheme.CodeFormat}.",
+                    $"{title} should begin with format: {BoardModel.CardFormat}, {ImageCard.CardFormat}, {RevisionScheme.CodeFormat} or {Experience.ExperienceFormat}.",
                     format is null ? "It has no format." : $"It has {format}.",
                     "A newer Buttonhook may have written it; correct the first line if not."
                 ),
@@ -57,10 +69,11 @@ public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<Im
             .Select(b => b.Id)
             .Concat(images.Select(c => c.Id))
             .Concat(codes.Select(c => c.Id))
+            .Concat(experiences.Select(e => $"experience {e.Id}"))
             .GroupBy(c => c)
             .FirstOrDefault(g => g.Count() > 1);
         return twice is null
-            ? new CardPack(boards, images, codes)
+            ? new CardPack(boards, images, codes, experiences)
             : new Problem($"Every card of {name} should have its own id.", $"{twice.Key} is there twice.", "Give one of them another id.");
     }
 
@@ -74,5 +87,13 @@ public sealed record CardPack(IReadOnlyList<BoardModel> Boards, IReadOnlyList<Im
 
     /// <summary>Writes all cards as one file that <see cref="Read"/> reads back equal.</summary>
     public string Write() =>
-        string.Join("---\n", Boards.Select(DataFile.Write).Concat(Images.Select(DataFile.Write)).Concat(Codes.Select(DataFile.Write)));
+        string.Join(
+            "---\n",
+            [
+                .. Boards.Select(DataFile.Write),
+                .. Images.Select(DataFile.Write),
+                .. Codes.Select(DataFile.Write),
+                .. Experiences.Select(DataFile.Write),
+            ]
+        );
 }

@@ -53,6 +53,9 @@ public enum Nearness
     /// <summary>On another revision of this model.</summary>
     Model,
 
+    /// <summary>On this revision, as another bench tells.</summary>
+    OtherBench,
+
     /// <summary>On another model with this processor.</summary>
     Processor,
 }
@@ -67,7 +70,11 @@ public sealed record BootTally(
     int Tries,
     int? FastestSeconds,
     int? SlowestSeconds
-);
+)
+{
+    /// <summary>What stands for the board in tallies that another bench tells.</summary>
+    public const string Elsewhere = "";
+}
 
 /// <summary>Boots at one nearness.</summary>
 public sealed record NearBoots(Nearness Nearness, int Successes, int Tries);
@@ -85,6 +92,7 @@ public sealed record BootRecord(IReadOnlyList<NearBoots> Near, int? FastestSecon
             Nearness.Board => 1,
             Nearness.Revision => 0.9,
             Nearness.Model => 0.4,
+            Nearness.OtherBench => 0.5,
             _ => 0.2,
         };
 
@@ -112,7 +120,8 @@ public sealed record BootRecord(IReadOnlyList<NearBoots> Near, int? FastestSecon
                                 ? Nearness.Processor
                                 : (Nearness?)null
                         )
-                    : t.RevisionId != board.RevisionId ? Nearness.Model
+                    : t.RevisionId != board.RevisionId ? (t.BoardId == BootTally.Elsewhere ? null : Nearness.Model)
+                    : t.BoardId == BootTally.Elsewhere ? Nearness.OtherBench
                     : t.BoardId != board.Id ? Nearness.Revision
                     : Nearness.Board
                 )

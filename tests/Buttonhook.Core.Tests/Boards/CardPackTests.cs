@@ -8,14 +8,14 @@ public class CardPackTests
 {
     private static string Schema(string name) => File.ReadAllText(Path.Combine(Knowledge.Root, $"docs/formats/{name}.schema.json"));
 
-    public static CardSchemas Schemas { get; } = new(Schema("board"), Schema("image"), Schema("revision-code"));
+    public static CardSchemas Schemas { get; } = new(Schema("board"), Schema("image"), Schema("revision-code"), Schema("experience"));
 
     private static string Text(object value) => JsonSerializer.Serialize(value, DataFile.Json);
 
     [Fact]
     public void A_pack_of_everything_comes_back_equal()
     {
-        var pack = new CardPack(Bench.Catalogue.Models, Bench.Catalogue.Images, Bench.Catalogue.Codes);
+        var pack = new CardPack(Bench.Catalogue.Models, Bench.Catalogue.Images, Bench.Catalogue.Codes, []);
         var back = CardPack.Read("pack.yaml", pack.Write(), Schemas).Value!;
         // What tells images of one name apart is told of a shelf and stands on no card.
         Assert.Equal(Text(pack with { Images = [.. pack.Images.Select(i => i with { Apart = null })] }), Text(back));

@@ -3,6 +3,7 @@ import type { PairCount } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { clock } from "../shared/words";
 import styles from "./Learnt.module.css";
+import { Shared } from "./Shared";
 import { useStatistics } from "./queries";
 
 const classes = 8;
@@ -139,6 +140,7 @@ export default function LearntPage() {
               </ul>
             </section>
           </div>
+          <Shared told={all.told} counted={all.counted} />
         </>
       )}
     </main>

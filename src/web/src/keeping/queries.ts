@@ -1,6 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, DELETE, GET, POST, PUT } from "../shared/api";
-import type { BatchInput, MoveTarget, WorkingSettings } from "../shared/api";
+import type { BatchInput, CardFileInput, MoveTarget, WorkingSettings } from "../shared/api";
 import { path, useChange } from "../shared/queries";
 
 export const useSettings = (id: string) =>
@@ -112,3 +112,16 @@ export const useBeginBatch = () => useChange((body: BatchInput) => answer(POST("
 
 export const useStatistics = () =>
   useQuery({ queryKey: ["statistics"], queryFn: () => answer(GET("/api/statistics")), staleTime: 0 });
+
+/** Looks at what another bench learnt; takes nothing. */
+export const useLookAtExperience = () =>
+  useMutation({ mutationFn: (body: CardFileInput) => answer(POST("/api/experience/look", { body })) });
+
+/** Takes over what another bench learnt. */
+export const useTakeExperience = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: CardFileInput) => answer(POST("/api/experience/take", { body })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+};

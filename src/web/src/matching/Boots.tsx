@@ -12,6 +12,7 @@ const nearNames: Record<MatchRow["near"][number]["nearness"], string> = {
   board: "on this board",
   revision: "on this revision",
   model: "on this model",
+  "other-bench": "as other benches tell",
   processor: "on this processor",
 };
 

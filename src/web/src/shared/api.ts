@@ -100,3 +100,6 @@ export function asProblem(error: unknown): Problem {
   if (typeof error === "object" && error !== null && "expected" in error) return error as Problem;
   return { expected: "This should have worked.", came: "The answer cannot be read.", toDo: "Reload the page." };
 }
+export type CardFileInput = Schemas["CardFileInput"];
+export type TakenExperience = Schemas["TakenExperience"];
+export type Statistics = Schemas["Statistics"];

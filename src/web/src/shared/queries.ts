@@ -114,6 +114,7 @@ const removals = {
   "board-card": "/api/cards/board/{id}",
   "image-card": "/api/cards/image/{id}",
   "code-card": "/api/cards/code/{id}",
+  "experience-card": "/api/cards/experience/{id}",
   photo: "/api/photos/{id}",
   supply: "/api/parts/supply/{id}",
   part: "/api/parts/part/{id}",

@@ -3841,6 +3841,120 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/experience.yaml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    from?: string;
+                    model?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/experience/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CardFileInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TakenExperience"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/experience/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CardFileInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TakenExperience"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice": {
         parameters: {
             query?: never;
@@ -4789,6 +4903,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cards/experience/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{id}": {
         parameters: {
             query?: never;
@@ -5691,6 +5840,12 @@ export interface components {
             boots: number;
             fixes: components["schemas"]["FixCount"][];
         };
+        CauseExperience: {
+            cause: string;
+            /** Format: int32 */
+            boots: number;
+            fixes: components["schemas"]["FixExperience"][];
+        };
         /**
          * @default open
          * @enum {unknown}
@@ -5967,6 +6122,14 @@ export interface components {
              */
             times: number;
         };
+        Experience: {
+            format: string;
+            id: string;
+            from: string;
+            /** Format: date */
+            made: string;
+            pairs: components["schemas"]["PairExperience"][];
+        };
         Facts: {
             architecture: null | string;
             board: null | string;
@@ -6092,6 +6255,13 @@ export interface components {
             tasks: components["schemas"]["LoginTask"][];
         };
         FixCount: {
+            text: string;
+            /** Format: int32 */
+            times: number;
+            /** Format: int32 */
+            proven: number;
+        };
+        FixExperience: {
             text: string;
             /** Format: int32 */
             times: number;
@@ -6528,7 +6698,7 @@ export interface components {
             tries: number;
         };
         /** @enum {unknown} */
-        Nearness: "board" | "revision" | "model" | "processor";
+        Nearness: "board" | "revision" | "model" | "other-bench" | "processor";
         Neighbour: {
             address: string;
             hardware: null | string;
@@ -6637,6 +6807,20 @@ export interface components {
             /** Format: int32 */
             degraded: number;
             loginSeconds: number[];
+        };
+        PairExperience: {
+            model: string;
+            revision: string;
+            image: null | string;
+            /** Format: int32 */
+            tries: number;
+            /** Format: int32 */
+            successes: number;
+            /** Format: int32 */
+            fastestSeconds: null | number;
+            /** Format: int32 */
+            slowestSeconds: null | number;
+            causes: components["schemas"]["CauseExperience"][];
         };
         /**
          * @default none
@@ -7118,6 +7302,7 @@ export interface components {
             causes: components["schemas"]["CauseCount"][];
             parts: components["schemas"]["PartCount"][];
             cards: components["schemas"]["CardSpeeds"][];
+            told: components["schemas"]["Experience"][];
         };
         /** Format: binary */
         Stream: string;
@@ -7178,6 +7363,10 @@ export interface components {
             /** Format: int32 */
             after: null | number;
         };
+        TakenExperience: {
+            cards: string[];
+            told: components["schemas"]["ToldExperience"][];
+        };
         TaskTold: {
             done: boolean;
         };
@@ -7187,6 +7376,10 @@ export interface components {
         };
         /** @enum {unknown} */
         TimeOrigin: "first-byte" | "first-loader" | "power" | null;
+        ToldExperience: {
+            experience: components["schemas"]["Experience"];
+            says: string;
+        };
         ToldFact: {
             field: string;
             value: string;
