@@ -117,6 +117,9 @@ test("a batch of eight from one record, two of which fail for reasons that are n
   await expect(page.getByRole("heading", { level: 1, name: "Northern hedge" })).toBeVisible();
   const row = (n: number) => page.getByRole("row").filter({ has: page.getByRole("rowheader", { name: `Hedge ${n}` }) });
   await expect(row(4)).toContainText("hedge-4");
+  await page.getByRole("button", { name: "Files of Hedge 4" }).click();
+  await expect(page.getByLabel("/var/lib/cloud/seed/nocloud/user-data")).toContainText('hostname: "hedge-4"');
+  await page.getByRole("button", { name: "Files of Hedge 4" }).click();
   const boards = ((await (await page.request.get("/api/bench")).json()) as { id: string; nickname: string }[]).filter((b) =>
     /^Hedge \d$/.test(b.nickname),
   );

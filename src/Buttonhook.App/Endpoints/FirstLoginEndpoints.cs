@@ -44,7 +44,8 @@ public static class FirstLoginEndpoints
         MoveStore moves,
         PreparationStore preparations,
         Captures captures,
-        Catalogue catalogue
+        Catalogue catalogue,
+        CardStore inspected
     )
     {
         if (boards.Find(id) is not { } bench)
@@ -66,7 +67,8 @@ public static class FirstLoginEndpoints
             host,
             bench.Board.Connected.CardGb,
             bench.Board.Connected.Screen,
-            boot.StartedAt
+            boot.StartedAt,
+            inspected.Found(bench.Board.ImageId ?? "")?.FirstBoot?.Users.Where(u => u.Password != "locked").Select(u => u.Name).ToList()
         );
         var told = moves.Told(id, bench.CardNumber);
         var tasks = captures.With(boot.Id, r => FirstLogin.Of(wish, r.Log, Login(r.Reading)!.Line, told)) ?? [];

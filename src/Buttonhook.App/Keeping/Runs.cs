@@ -16,7 +16,8 @@ public sealed class Runs(
     Catalogue catalogue,
     PreparationStore store,
     Preparations preparations,
-    CardWriter writer
+    CardWriter writer,
+    PhotoStore photos
 )
 {
     /// <summary>The boot that settings would be kept of: the newest of this card that reached the login, else the newest of all; null without any.</summary>
@@ -59,7 +60,16 @@ public sealed class Runs(
                         read.Log,
                         boot.Source,
                         sum,
-                        boot.StartedAt
+                        boot.StartedAt,
+                        [
+                            .. photos
+                                .Of(bench.Board.Id)
+                                .Select(p =>
+                                    p.Says.Length > 0
+                                        ? p.Says
+                                        : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"of {p.AddedAt:yyyy-MM-dd}")
+                                ),
+                        ]
                     )
                 )
         );

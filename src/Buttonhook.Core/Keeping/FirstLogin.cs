@@ -48,7 +48,16 @@ public sealed record LoginTask(
 /// <param name="Host">The host name that the board should have.</param>
 /// <param name="CardGb">The label of its card in GB, or null.</param>
 /// <param name="At">When the capture began.</param>
-public sealed record LoginWish(string? DefaultUser, FirstBoot? Set, string Host, int? CardGb, bool Screen, DateTimeOffset At);
+/// <param name="Shipped">Other people's accounts of the image with a password or none, as its inspection found them; null when nobody looked into it.</param>
+public sealed record LoginWish(
+    string? DefaultUser,
+    FirstBoot? Set,
+    string Host,
+    int? CardGb,
+    bool Screen,
+    DateTimeOffset At,
+    IReadOnlyList<string>? Shipped = null
+);
 
 /// <summary>The list of a first login, made for this image and these wishes, and ticked where the console shows what happened.</summary>
 public static partial class FirstLogin
@@ -90,6 +99,8 @@ public static partial class FirstLogin
         {
             if (wish.DefaultUser is { } user && wish.Set?.User != user)
                 yield return Password(user);
+            foreach (var other in wish.Shipped?.Where(o => o != wish.DefaultUser && o != "root") ?? [])
+                yield return Password(other);
             yield return RootPassword();
             yield return RootByNetwork();
             if (wish.DefaultUser is { } old and not "root" && wish.Set?.User is null)
@@ -121,14 +132,25 @@ public static partial class FirstLogin
                 "updates",
                 "Updates",
                 "What came out since the image was made. It can wait; the first one takes longest.",
-                $"if command -v apt-get >/dev/null; then {sudo}sh -c 'apt-get update && apt-get -y upgrade'; elif command -v apk >/dev/null; then {sudo}apk upgrade -U; else echo 'no package tool is known here'; fi",
+                $"if command -v apt-get >/dev/null; then {sudo}sh -c 'apt-get update && apt-get -y upgrade'; elif command -v apk >/dev/null; then {sudo}apk upgrade -U; elif command -v dnf >/dev/null; then {sudo}dnf -y upgrade; elif command -v zypper >/dev/null; then {sudo}zypper -n update; elif command -v pacman >/dev/null; then {sudo}pacman -Syu --noconfirm; else echo 'no package tool is known here'; fi; echo \"the package tool ended with $?\"",
                 "10 to 40 min",
                 caution: "Keep the supply on until it is over.",
-                proof: Regex(@"^\d+ (?:packages? )?upgraded, \d+ newly installed|^OK: \d+ MiB in \d+ packages"),
-                failed: Regex(@"^E: |no package tool is known here|Temporary failure resolving|unable to (?:select|fetch)")
+                proof: Regex(
+                    @"^\d+ (?:packages? )?upgraded, \d+ newly installed|^OK: \d+ MiB in \d+ packages|^the package tool ended with 0$"
+                ),
+                failed: Regex(
+                    @"^E: |no package tool is known here|Temporary failure resolving|unable to (?:select|fetch)|^the package tool ended with [1-9]"
+                )
             );
             if (wish.Screen)
-                yield return Task("screen", "Screen mode", "Look whether the picture fills the screen and is sharp.", null);
+                yield return Task(
+                    "screen",
+                    "Screen mode",
+                    "The line tells in which mode the system drives the screen; look whether the picture fills it and is sharp.",
+                    "for s in /sys/class/drm/*/status; do grep -qx connected $s && head -n 1 ${s%status}modes; done | grep x || echo no screen is seen here",
+                    proof: Regex(@"^\d{3,4}x\d{3,4}i?$"),
+                    failed: Regex(@"^no screen is seen here$")
+                );
         }
 
         private LoginTask Password(string user)
@@ -142,8 +164,14 @@ public static partial class FirstLogin
             );
             // Locking a password says that it was changed, too: only one that was asked for is one.
             var asked = int.MinValue;
+            // Whoever logs in is asked first; later it is the one whose name was typed.
+            var whose = wish.DefaultUser;
             foreach (var (number, text) in lines)
             {
+                if (TypedPasswd().Match(text) is { Success: true } typed)
+                    whose = typed.Groups["user"] is { Success: true, Value: var name } ? name : wish.DefaultUser;
+                if (whose != user)
+                    continue;
                 if (NewPassword().IsMatch(text))
                     asked = number;
                 if (asked < number - LinesBehindQuestion)
@@ -328,6 +356,9 @@ public static partial class FirstLogin
 
     [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] \S")]
     private static partial Regex Typed();
+
+    [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] (?:sudo )?passwd(?: (?<user>[a-z_][\w-]*))?$")]
+    private static partial Regex TypedPasswd();
 
     [GeneratedRegex(@"^(?<host>[A-Za-z][\w-]*) login:|^[a-z_][\w-]*@(?<host>[A-Za-z][\w-]*):")]
     private static partial Regex HostPrompt();

@@ -63,6 +63,7 @@ public static class SettingNames
         ["network.address"] = "Address",
         ["met.fixed"] = "Met and mended",
         ["met.changed"] = "Changed",
+        ["more.photo"] = "Photo",
         ["more.quirk"] = "Quirk",
     };
 

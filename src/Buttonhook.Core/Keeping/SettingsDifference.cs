@@ -26,6 +26,7 @@ public static class SettingsDifference
         "met.changed",
         "met.fixed",
         "console.port",
+        "more.photo",
     ];
 
     /// <summary>The differences in the order of the work; an empty list when both say the same. Several of a kind (addresses, recipes) have no order.</summary>

@@ -19,6 +19,7 @@ public sealed record Mended(string Cause, string Text, int? ProvenBy);
 /// <param name="FirstBoot">What was set before the first boot; null when nothing was.</param>
 /// <param name="Recipes">The recipes that were chosen.</param>
 /// <param name="Mended">What was corrected, in order.</param>
+/// <param name="Photos">What each photo of the board shows; null when none is known.</param>
 /// <param name="Source">Where the bytes came from ("/dev/ttyUSB0 at 115200 8N1").</param>
 public sealed record Run(
     Board Board,
@@ -34,7 +35,8 @@ public sealed record Run(
     ConsoleLog Log,
     string Source,
     string? LogSha256,
-    DateTimeOffset BootedAt
+    DateTimeOffset BootedAt,
+    IReadOnlyList<string>? Photos = null
 );
 
 /// <summary>Fills working settings in from a run: what a log proves with its line, what the bench says as claimed, where both differ with both sides.</summary>
@@ -321,6 +323,8 @@ public static class SettingsMaker
                     Each("met.fixed", $"{mend.Cause}: {mend.Text}", Standing.Proven, $"boot {boot} went on");
                 else
                     Each("met.changed", $"{mend.Cause}: {mend.Text}", Standing.Claimed, "as it was noted");
+            foreach (var photo in run.Photos ?? [])
+                Each("more.photo", photo, Standing.Claimed, "the photos of this board");
             foreach (var quirk in run.Model.Quirks)
                 Each("more.quirk", quirk.Text, Standing.Claimed, quirk.Source);
         }

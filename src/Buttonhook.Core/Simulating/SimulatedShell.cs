@@ -58,7 +58,8 @@ internal static class SimulatedShell
             : Has("usermod -l") ? $"usermod: user {plan.Image?.DefaultUser} is currently used by process 812\r\n"
             : Has("date -u +") ? (plan.Now is { } now ? $"{now.UtcDateTime:yyyy-MM-ddTHH:mm}\r\n" : "1970-01-01T00:03\r\n")
             : Has("apt-get -y upgrade")
-                ? "Reading package lists... Done\r\n0 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.\r\n"
+                ? "Reading package lists... Done\r\n0 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.\r\nthe package tool ended with 0\r\n"
+            : Has("/sys/class/drm/") ? (plan.Board.Connected.Screen ? "1920x1080\r\n" : "no screen is seen here\r\n")
             : Has("lsblk") ? Disks(plan)
             : Has("dd if=/dev/mmcblk0 of=") ? $"{Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32)} bytes copied, 412 s, 77 MB/s\r\n"
             : Has("cp -ax / /mnt") ? "\r\n"

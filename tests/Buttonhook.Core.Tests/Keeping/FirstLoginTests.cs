@@ -44,6 +44,29 @@ public class FirstLoginTests
     }
 
     [Fact]
+    public void Every_account_that_the_image_ships_gets_a_password_of_its_own_told_by_whose_was_asked()
+    {
+        var wish = Wish with { Shipped = ["root", "keeper", "guest"] };
+        const string Changed = "Retype new password:\npasswd: password updated successfully\n";
+        Assert.Equal(["password-keeper", "password-guest"], Of("login:\n", wish).Select(t => t.Id).Where(i => i.StartsWith("password")));
+        var both = (string text) => (Task(text, "password-keeper", wish).State, Task(text, "password-guest", wish).State);
+        // The first login asks by itself.
+        Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login: keeper\n" + Changed));
+        Assert.Equal((LoginTaskState.Open, LoginTaskState.Proven), both("login:\nkeeper@bramley:~$ sudo passwd guest\n" + Changed));
+        Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login:\nkeeper@bramley:~$ passwd\n" + Changed));
+    }
+
+    [Theory]
+    [InlineData("screen", "1920x1080", "no screen is seen here")]
+    [InlineData("updates", "the package tool ended with 0", "the package tool ended with 100")]
+    public void Screen_and_package_tools_are_told_by_their_own_lines(string id, string proof, string failed)
+    {
+        var wish = Wish with { Screen = true };
+        Assert.Equal(LoginTaskState.Proven, Task($"login:\n{proof}\n", id, wish).State);
+        Assert.Equal(LoginTaskState.Failed, Task($"login:\n{failed}\n", id, wish).State);
+    }
+
+    [Fact]
     public void A_password_that_was_locked_is_none_that_was_chosen() =>
         Assert.Equal(
             LoginTaskState.Open,

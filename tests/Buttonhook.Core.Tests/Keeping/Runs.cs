@@ -32,7 +32,8 @@ internal static class Runs
             reader.Log,
             "/dev/ttyUSB0 at 115200 8N1",
             Sum,
-            At
+            At,
+            ["The serial header, pin 1 at the corner"]
         );
     }
 

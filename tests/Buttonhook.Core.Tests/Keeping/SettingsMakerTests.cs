@@ -9,6 +9,13 @@ public class SettingsMakerTests
     private static Setting Of(WorkingSettings settings, string id) => settings.Settings.Single(s => s.Id == id);
 
     [Fact]
+    public void What_its_photos_show_is_in_the_record_as_claimed()
+    {
+        var photo = Assert.Single(Runs.Settings().Settings, x => x.Kind == "more.photo");
+        Assert.Equal(("The serial header, pin 1 at the corner", Standing.Claimed), (photo.Counts, photo.Standing));
+    }
+
+    [Fact]
     public void A_boot_that_reached_the_login_fills_itself_in_with_the_lines_that_prove_it()
     {
         var run = Runs.Of();

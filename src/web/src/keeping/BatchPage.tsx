@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import type { BatchBoardView, CardSlot } from "../shared/api";
-import { useWriteCard } from "../preparing/queries";
+import { usePreparation, useWriteCard } from "../preparing/queries";
+import { RenderedFiles } from "../preparing/RenderedFiles";
 import { LyingPlacket } from "../shared/Placket";
 import { ProblemNote } from "../shared/ProblemNote";
 import { clock } from "../shared/words";
@@ -19,8 +20,28 @@ const cards: Record<string, string> = {
   seen: "seen to boot",
 };
 
+/** The first-boot files of one board, as they will be written. */
+function BoardFiles({ boardId }: { boardId: string }) {
+  const preparation = usePreparation(boardId, 0);
+  const p = preparation.data;
+  return (
+    <>
+      <ProblemNote error={preparation.error ?? p?.lookProblem} />
+      {p?.looking === false && (
+        <RenderedFiles boardId={boardId} preparation={p} files={p.files} notes={p.notes} typed={false} />
+      )}
+      {p?.looking !== false && !preparation.error && (
+        <p role="status" className="quiet">
+          Looking into the image.
+        </p>
+      )}
+    </>
+  );
+}
+
 /** One board of the worksheet: its placket, its name, its card, and what is not as the record says. */
-function BoardRow({ board, slot }: { board: BatchBoardView; slot: CardSlot | undefined }) {
+function BoardRow({ board, slot, confirm }: { board: BatchBoardView; slot: CardSlot | undefined; confirm: string }) {
+  const [open, setOpen] = useState(false);
   const write = useWriteCard(board.boardId);
   if (board.gone)
     return (
@@ -32,47 +53,67 @@ function BoardRow({ board, slot }: { board: BatchBoardView; slot: CardSlot | und
       </tr>
     );
   return (
-    <tr>
-      <th scope="row">
-        <Link to={`/boards/${board.boardId}/boot`}>{board.nickname}</Link>
-      </th>
-      <td>
-        {board.summary && <LyingPlacket stages={board.summary.placket} />}
-        <span className={styles.word}>{board.summary?.word}</span>
-        {board.cause && <span className={styles.cause}>{board.cause}</span>}
-      </td>
-      <td>
-        {board.host ?? <span className="quiet">not set</span>}
-        {board.says && board.host && board.says !== board.host && (
-          <span className={styles.cause}>the board says {board.says}</span>
-        )}
-      </td>
-      <td>
-        {cards[board.card] ?? board.card}
-        {(board.card === "chosen" || board.card === "half-written") && slot && (
+    <>
+      <tr>
+        <th scope="row">
+          <Link to={`/boards/${board.boardId}/boot`}>{board.nickname}</Link>
+        </th>
+        <td>
+          {board.summary && <LyingPlacket stages={board.summary.placket} />}
+          <span className={styles.word}>{board.summary?.word}</span>
+          {board.cause && <span className={styles.cause}>{board.cause}</span>}
+        </td>
+        <td>
+          {board.host ?? <span className="quiet">not set</span>}
+          {board.says && board.host && board.says !== board.host && (
+            <span className={styles.cause}>the board says {board.says}</span>
+          )}
           <Button
             size="sm"
             variant="link"
-            disabled={write.isPending}
-            onClick={() => write.mutate({ slotId: slot.id, confirm: null, checkSize: false, anyway: false })}
+            className="p-0 ms-2 align-baseline"
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
           >
-            Write it<span className="visually-hidden"> for {board.nickname}</span>
+            Files<span className="visually-hidden"> of {board.nickname}</span>
           </Button>
-        )}
-        <ProblemNote error={write.error} />
-      </td>
-      <td className="time">{board.loginSeconds === null ? "" : clock(board.loginSeconds)}</td>
-      <td>
-        {board.addresses.join(", ")}
-        {board.differs.length > 0 && (
-          <ul className={styles.differs}>
-            {board.differs.map((d) => (
-              <li key={d}>{d}</li>
-            ))}
-          </ul>
-        )}
-      </td>
-    </tr>
+        </td>
+        <td>
+          {cards[board.card] ?? board.card}
+          {(board.card === "chosen" || board.card === "half-written") && slot && (
+            <Button
+              size="sm"
+              variant="link"
+              disabled={write.isPending}
+              onClick={() =>
+                write.mutate({ slotId: slot.id, confirm: confirm || null, checkSize: false, anyway: false })
+              }
+            >
+              Write it<span className="visually-hidden"> for {board.nickname}</span>
+            </Button>
+          )}
+          <ProblemNote error={write.error} />
+        </td>
+        <td className="time">{board.loginSeconds === null ? "" : clock(board.loginSeconds)}</td>
+        <td>
+          {board.addresses.join(", ")}
+          {board.differs.length > 0 && (
+            <ul className={styles.differs}>
+              {board.differs.map((d) => (
+                <li key={d}>{d}</li>
+              ))}
+            </ul>
+          )}
+        </td>
+      </tr>
+      {open && (
+        <tr>
+          <td colSpan={6}>
+            <BoardFiles boardId={board.boardId} />
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 
@@ -81,8 +122,9 @@ export default function BatchPage() {
   const { id = "" } = useParams();
   const batch = useBatch(id);
   const [slotId, setSlot] = useState("");
+  const [confirm, setConfirm] = useState("");
   const view = batch.data;
-  const slots = view?.slots.filter((s) => s.refused === null && s.confirm === null) ?? [];
+  const slots = view?.slots.filter((s) => s.refused === null && s.id !== "copy") ?? [];
   const slot = slots.find((s) => s.id === slotId) ?? slots[0];
   const good = view?.boards.filter((b) => b.loginSeconds !== null && b.cause === null).length ?? 0;
   return (
@@ -107,6 +149,18 @@ export default function BatchPage() {
               ))}
             </Form.Select>
           </Form.Group>
+          {slot?.confirm && (
+            <Form.Group controlId="batch-confirm" className={styles.slot}>
+              <Form.Label>Size of each card in GB ({slot.confirm}), to say that it is the one</Form.Label>
+              <Form.Control
+                size="sm"
+                value={confirm}
+                inputMode="numeric"
+                autoComplete="off"
+                onChange={(e) => setConfirm(e.target.value)}
+              />
+            </Form.Group>
+          )}
           <div className={styles.sheet}>
             <table className="table">
               <thead>
@@ -121,7 +175,7 @@ export default function BatchPage() {
               </thead>
               <tbody>
                 {view.boards.map((b) => (
-                  <BoardRow key={b.boardId} board={b} slot={slot} />
+                  <BoardRow key={b.boardId} board={b} slot={slot} confirm={confirm} />
                 ))}
               </tbody>
             </table>
