@@ -38,18 +38,7 @@ public sealed class CardLayoutTests
             },
         };
 
-    private static async Task<JsonElement> Written(RunningApp app, string board, object order)
-    {
-        await RunningApp.Json(await Order(app, board, order));
-        for (var i = 0; i < 1200; i++)
-        {
-            var write = await app.Get($"/api/boards/{board}/card");
-            if (!write.GetProperty("running").GetBoolean())
-                return write;
-            await Task.Delay(50);
-        }
-        throw new TimeoutException("The card was not written.");
-    }
+    private static Task<JsonElement> Written(RunningApp app, string board, object order) => PreparingTests.Written(app, board, order);
 
     private static async Task<string> Begin(RunningApp app, string board)
     {

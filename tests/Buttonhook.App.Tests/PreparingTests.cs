@@ -45,15 +45,12 @@ public sealed class PreparingTests
             anyway,
         };
 
-    internal static async Task<JsonElement> Written(
-        RunningApp app,
-        string boardId,
-        string slot,
-        bool checkSize = false,
-        bool anyway = false
-    )
+    internal static Task<JsonElement> Written(RunningApp app, string boardId, string slot, bool checkSize = false, bool anyway = false) =>
+        Written(app, boardId, Order(slot, checkSize, anyway));
+
+    internal static async Task<JsonElement> Written(RunningApp app, string boardId, object order)
     {
-        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{boardId}/card", Order(slot, checkSize, anyway)));
+        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{boardId}/card", order));
         for (var i = 0; i < 1200; i++)
         {
             var write = await app.Get($"/api/boards/{boardId}/card");
