@@ -22,6 +22,7 @@ public sealed partial class BenchViews(
     Preparing.ImageLooks looks,
     KnowledgeFiles knowledge,
     Cards cards,
+    BenchOptions options,
     MoveStore moves,
     TimeProvider clock
 )
@@ -149,6 +150,9 @@ public sealed partial class BenchViews(
     /// <summary>Of a twin whose card knows no speed, in bits a second: what it plays is a rehearsal.</summary>
     private const int RehearsalSpeed = 115_200;
 
+    /// <summary>Milliseconds that a menu waits for a person.</summary>
+    private const double MenuWaits = 5000;
+
     /// <summary>What a simulated board plays next: the fault put into it unless it was corrected, else what follows from the bench.</summary>
     public SimulationPlan Plan(BenchBoard bench, int seed, int? listenSpeed = null)
     {
@@ -192,6 +196,8 @@ public sealed partial class BenchViews(
             {
                 Image = menu[0].Image,
                 RootNumber = menu[0].RootNumber,
+                // A person has five seconds of their own, however fast the board plays.
+                MenuMilliseconds = (int)Math.Min(MenuWaits * Math.Max(1, options.Pace), int.MaxValue / 2),
                 Menu =
                 [
                     menu[0] with

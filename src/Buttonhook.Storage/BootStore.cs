@@ -209,6 +209,13 @@ public sealed partial class BootStore(Database database)
 
     private const string OnTheBench = "board_id IN (SELECT id FROM boards WHERE removed_at IS NULL)";
 
+    /// <summary>Notes which image a boot started, of several on its card.</summary>
+    public void Started(string bootId, string imageId)
+    {
+        using var connection = database.Connect();
+        connection.Execute("UPDATE boots SET image_id = @imageId WHERE id = @bootId AND image_id IS NOT @imageId", new { bootId, imageId });
+    }
+
     /// <summary>How many boots there are.</summary>
     public int Count()
     {

@@ -5,8 +5,9 @@ namespace Buttonhook.App.Tests;
 
 public sealed class CardLayoutTests
 {
-    private const string First = "fallow-12-server-riscv64";
-    private const string Second = "tallow-4-minimal-riscv64";
+    // The smallest images of the demo: nothing here is told by their size.
+    private const string First = "tallow-4-minimal-riscv64";
+    private const string Second = "tallow-3-riscv64";
 
     private static async Task<HttpResponseMessage> Order(RunningApp app, string board, object more) =>
         await app.Http.PostAsJsonAsync($"/api/boards/{board}/card", more);
@@ -61,7 +62,7 @@ public sealed class CardLayoutTests
     public async Task A_menu_of_systems_is_written_played_as_each_entry_and_started_as_the_one_that_is_taken()
     {
         await using var app = await RunningApp.Start(pace: 50);
-        var board = await app.Board();
+        var board = await app.Board(image: First);
         await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{board}/first-boot", PreparingTests.Set("frost-north")));
         var write = await Written(app, board, Menu(Second));
         Assert.Equal(JsonValueKind.Null, write.GetProperty("problem").ValueKind);
@@ -85,13 +86,24 @@ public sealed class CardLayoutTests
         Assert.Contains("/system-2/vmlinuz", lines);
         Assert.Contains("EXT4-fs (mmcblk0p3)", lines);
         Assert.Contains("tallow login:", lines);
+        // The record is of the system that ran, and so are the statistics.
+        for (var i = 0; i < 100 && (await app.Get("/api/statistics")).GetProperty("counted").GetInt32() < 2; i++)
+            await Task.Delay(50);
+        var draft = (await app.Get($"/api/boards/{board}/settings")).GetProperty("draft").GetProperty("settings").EnumerateArray().ToList();
+        JsonElement Setting(string id) => draft.Single(s => s.GetProperty("id").GetString() == id);
+        string? Of(string id) => Setting(id).GetProperty("value").GetString();
+        Assert.StartsWith("Tallow 3", Of("image.name"));
+        Assert.StartsWith("a menu: 1 Tallow 4 minimal", Of("card.layout"));
+        Assert.NotEqual("differs", Setting("system.name").GetProperty("standing").GetString());
+        var pairs = (await app.Get("/api/statistics")).GetProperty("pairs").EnumerateArray();
+        Assert.Equal(2, pairs.Select(p => p.GetProperty("image").GetString()).Distinct().Count());
     }
 
     [Fact]
     public async Task The_loader_goes_onto_a_card_and_the_root_onto_a_drive_without_which_nothing_starts()
     {
         await using var app = await RunningApp.Start(pace: 5000);
-        var board = await app.Board();
+        var board = await app.Board(image: First);
         var write = await Written(app, board, Loader("slot-6", "ssd"));
         Assert.Equal(JsonValueKind.Null, write.GetProperty("problem").ValueKind);
         // The stand-in's initial files hold no driver for an SSD: the proof is the dry boot of both media together.
@@ -111,7 +123,7 @@ public sealed class CardLayoutTests
         await RunningApp.Json(
             await Order(
                 app,
-                await app.Board("Medlar"),
+                await app.Board("Medlar", image: First),
                 new
                 {
                     slotId = "slot-6",
@@ -129,7 +141,7 @@ public sealed class CardLayoutTests
     public async Task What_cannot_be_put_together_is_refused_in_words()
     {
         await using var app = await RunningApp.Start(pace: 5000);
-        var board = await app.Board();
+        var board = await app.Board(image: First);
         Assert.Contains("no installer", (await Written(app, board, Menu("fallow-12-installer-amd64"))).GetProperty("problem").GetRawText());
         Assert.Contains("1 is chosen", (await Written(app, board, Menu())).GetProperty("problem").GetRawText());
         var other = (await Written(app, board, Menu("fallow-12-server-arm64"))).GetProperty("problem").GetRawText();

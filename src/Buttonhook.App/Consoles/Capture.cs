@@ -74,6 +74,9 @@ public sealed partial class Capture : IAsyncDisposable
     /// <summary>True once it has ended and everything that was stored was read.</summary>
     public bool ReadWhole { get; private set; }
 
+    /// <summary>The medium of the root when it was looked at last; null before.</summary>
+    public string? MediumSeen { get; set; }
+
     /// <summary>What stands in the way of this capture at the moment, or null.</summary>
     public Problem? Trouble => Waiting ?? source.Trouble ?? flow.TooFast;
 
@@ -108,8 +111,8 @@ public sealed partial class Capture : IAsyncDisposable
         Note(mark);
     }
 
-    /// <summary>Notes what a person saw, now.</summary>
-    public void Mark(string text) => Note(new(source.Now, EventKind.Mark, text));
+    /// <summary>Notes what a person saw, now; false when the capture ends already and takes nothing more.</summary>
+    public bool Mark(string text) => Note(new(source.Now, EventKind.Mark, text));
 
     /// <summary>Waits a moment until what was noted is on the disk, so that the answer to a request shows it.</summary>
     public async Task Written()
@@ -120,15 +123,18 @@ public sealed partial class Capture : IAsyncDisposable
 
     private long unwritten;
 
-    private void Put(JournalEntry entry)
+    /// <summary>Puts an entry behind those that wait for the disk; false when the capture ends and takes nothing more.</summary>
+    private bool Put(JournalEntry entry)
     {
         Interlocked.Increment(ref unwritten);
-        if (!arrived.Writer.TryWrite(entry))
-            Interlocked.Decrement(ref unwritten);
+        if (arrived.Writer.TryWrite(entry))
+            return true;
+        Interlocked.Decrement(ref unwritten);
+        return false;
     }
 
-    /// <summary>Puts an event behind the bytes that arrived so far.</summary>
-    private void Note(JournalEvent happened)
+    /// <summary>Puts an event behind the bytes that arrived so far; false when the capture ends and takes nothing more.</summary>
+    private bool Note(JournalEvent happened)
     {
         switch (happened.Kind)
         {
@@ -139,7 +145,7 @@ public sealed partial class Capture : IAsyncDisposable
                 (lostAt, heardFrom) = (null, happened.Milliseconds);
                 break;
         }
-        Put(happened);
+        return Put(happened);
     }
 
     /// <summary>Changes the line while it is read.</summary>
@@ -186,7 +192,7 @@ public sealed partial class Capture : IAsyncDisposable
         reading = Task.Run(Read);
         var problem = source.Start(
             Receive,
-            Note,
+            happened => Note(happened),
             (how, why) =>
             {
                 over.TrySetResult((how, why, source.Now));

@@ -35,16 +35,27 @@ public sealed partial class Captures
     /// <summary>The device that the root was mounted from in a boot, as its log says; null when it does not, or when there is no such boot.</summary>
     public Core.Keeping.Said? MountedIn(string bootId) => With(bootId, r => Core.Keeping.RunFacts.Of(r.Log))?.Mounted;
 
-    /// <summary>Waits, up to three seconds, until a capture that ends is summed up: its summary would pass over what is noted meanwhile.</summary>
+    /// <summary>Waits, up to ten seconds, until a capture that ends is summed up: what is noted then stands behind its last byte.</summary>
     public async Task SummedUp(string bootId)
     {
-        for (var n = 0; n < 300 && running.ContainsKey(bootId); n++)
+        for (var n = 0; n < 1000 && running.ContainsKey(bootId); n++)
             await Task.Delay(10);
     }
 
-    /// <summary>Reads a boot that has ended once more: something was noted of it.</summary>
+    /// <summary>Boots of which something was noted while their captures ended, behind what their readers heard.</summary>
+    private readonly ConcurrentDictionary<string, byte> notedLate = new();
+
+    /// <summary>Reads a boot once more, of which something was noted behind its end; while its capture is still summed up, that comes as soon as it is over.</summary>
     public void ReadAgain(string bootId)
     {
+        if (running.ContainsKey(bootId))
+        {
+            notedLate[bootId] = 0;
+            // Either its end finds this note, or it is over by now.
+            if (running.ContainsKey(bootId))
+                return;
+        }
+        notedLate.TryRemove(bootId, out _);
         if (boots.Find(bootId) is not { } boot)
             return;
         lock (read)

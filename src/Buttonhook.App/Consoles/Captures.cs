@@ -11,6 +11,7 @@ namespace Buttonhook.App.Consoles;
 public sealed partial class Captures(
     BootStore boots,
     BoardStore boards,
+    PreparationStore cards,
     Sources sources,
     Diagnosing.RuleBooks books,
     IHubContext<BenchHub> hub,
@@ -266,6 +267,7 @@ public sealed partial class Captures(
         {
             capture.Listen();
             result = capture.Reader.Result();
+            NoteSystem(capture, result);
             if (!whole)
                 boots.Note(capture.Boot.Id, result.Reading, result.Diagnosis, result.Reading.Waiting || result.Ending.ProvesSilence);
             else
@@ -275,6 +277,23 @@ public sealed partial class Captures(
             return;
         running.TryRemove(capture.Boot.Id, out _);
         ports.TryRemove(capture.Boot.Id, out _);
+        if (notedLate.ContainsKey(capture.Boot.Id))
+            ReadAgain(capture.Boot.Id);
+    }
+
+    /// <summary>Notes which of several systems on its card a boot started; its log tells by the root that it names.</summary>
+    private void NoteSystem(Capture capture, ReadCapture read)
+    {
+        if (read.Reading.Facts.BootMedium is not { } medium || medium == capture.MediumSeen)
+            return;
+        capture.MediumSeen = medium;
+        var boot = capture.Boot;
+        if (
+            cards.NewestOf(boot.BoardId) is { Systems.Count: > 1 } write
+            && write.CardNumber == boot.CardNumber
+            && Core.Preparing.LaidSystem.Started(write.Systems, Core.Keeping.RunFacts.Of(read.Log).CommandLine?.Value) is { } system
+        )
+            boots.Started(boot.Id, system.ImageId);
     }
 
     /// <inheritdoc/>

@@ -192,9 +192,8 @@ public static class BootEndpoints
                 $"This one has {note.Text.Length}.",
                 "Say in a few words what you saw."
             ).Answer();
-        if (captures.Running(id) is { Live: true } capture)
+        if (captures.Running(id) is { Live: true } capture && capture.Mark(note.Text.Trim()))
         {
-            capture.Mark(note.Text.Trim());
             await capture.Written();
             if (!capture.Live)
             {

@@ -34,6 +34,7 @@ public static class SettingNames
         ["image.found"] = "Found inside",
         ["card.label"] = "Card",
         ["card.slot"] = "Written in",
+        ["card.layout"] = "Laid out",
         ["card.written"] = "Written",
         ["card.speed"] = "Speed of the card",
         ["console.port"] = "Console",

@@ -209,6 +209,20 @@ public static class SettingsMaker
             if (write is null)
                 return;
             Add("card.slot", write.SlotName, Standing.Proven, "written here");
+            if (write.Systems is { Count: > 1 } menu)
+                Add(
+                    "card.layout",
+                    $"a menu: {string.Join(", ", menu.Select((s, n) => $"{n + 1} {s.Title} on partition {s.Root}"))}",
+                    Standing.Proven,
+                    "written here"
+                );
+            else if (write.DriveKind is { } kind)
+                Add(
+                    "card.layout",
+                    $"the loader alone; the root is on {(kind == "ssd" ? "an SSD" : "a USB drive")}",
+                    Standing.Proven,
+                    "written here"
+                );
             Add(
                 "card.written",
                 $"{write.StartedAt.UtcDateTime.ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture)}, read back equal",

@@ -1,6 +1,7 @@
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Text;
+using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
 using Buttonhook.Core.Matching;
 
@@ -10,7 +11,15 @@ namespace Buttonhook.Core.Preparing;
 /// <param name="Root">The number of its root partition, from 1, on the card or on the drive.</param>
 /// <param name="PartUuid">What root= names.</param>
 /// <param name="Dry">The boot of this entry of the menu and of no other; null before it was played.</param>
-public sealed record LaidSystem(string ImageId, string Title, int Root, string PartUuid, DryBoot? Dry = null);
+public sealed record LaidSystem(string ImageId, string Title, int Root, string PartUuid, DryBoot? Dry = null)
+{
+    /// <summary>The system that a boot started, by the root that its kernel was told; null when it was none of these.</summary>
+    /// <param name="commandLine">As the kernel reported it, or null.</param>
+    public static LaidSystem? Started(IReadOnlyList<LaidSystem>? systems, string? commandLine) =>
+        systems?.FirstOrDefault(s =>
+            string.Equals(Deductions.RootOf(commandLine), $"PARTUUID={s.PartUuid}", StringComparison.OrdinalIgnoreCase)
+        );
+}
 
 /// <summary>A system that is to be laid onto a card.</summary>
 public sealed record SystemToLay(string ImageId, string Title, StartFiles Start);

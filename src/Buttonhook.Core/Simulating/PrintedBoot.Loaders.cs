@@ -91,7 +91,7 @@ internal sealed partial class PrintedBoot
             for (var n = 0; n < menu.Count; n++)
                 Say(4, $"{n + 1}:\t{menu[n].Image.Title}");
             steps.Add(new(10, "Enter choice: ", Then.Menu));
-            steps.Add(new(5000, ""));
+            steps.Add(new(plan.MenuMilliseconds, ""));
         }
         return Label(image, 1);
     }
@@ -169,7 +169,7 @@ internal sealed partial class PrintedBoot
             End(Then.LoaderPrompt, "grub> ", 400);
             return true;
         }
-        steps.Add(new(many ? 5000 : 2000, ""));
+        steps.Add(new(many ? plan.MenuMilliseconds : 2000, ""));
         return GrubEntry();
     }
 

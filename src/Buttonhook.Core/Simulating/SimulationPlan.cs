@@ -17,6 +17,7 @@ public sealed record MenuEntry(ImageCard Image, int RootNumber, string? FaultId)
 /// <param name="Now">What its clock says; null for a board without one.</param>
 /// <param name="RootNumber">The number of the partition of its root.</param>
 /// <param name="Menu">What its loader's menu starts, the default first; null without a menu.</param>
+/// <param name="MenuMilliseconds">How long the menu waits, in board time.</param>
 public sealed record SimulationPlan(
     Board Board,
     BoardModel Model,
@@ -29,7 +30,8 @@ public sealed record SimulationPlan(
     string? MovedTo = null,
     DateTimeOffset? Now = null,
     int RootNumber = 2,
-    IReadOnlyList<MenuEntry>? Menu = null
+    IReadOnlyList<MenuEntry>? Menu = null,
+    int MenuMilliseconds = 5000
 )
 {
     /// <summary>The plan when an entry of the menu is taken, from 1; null when there is none.</summary>
