@@ -93,6 +93,62 @@ public class BootTests
     }
 
     [Fact]
+    public async Task Who_reads_a_boot_while_a_mark_is_made_does_not_bring_the_reading_of_before_back()
+    {
+        await using var app = await RunningApp.Start();
+        for (var n = 0; n < 6; n++)
+        {
+            var boot = await StartBoot(app, await app.Board(nickname: $"Quince {n}"));
+            await app.Until(boot, Reached);
+            (await app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false })).EnsureSuccessStatusCode();
+            using var enough = new CancellationTokenSource();
+            var readers = Enumerable
+                .Range(0, 6)
+                .Select(_ =>
+                    Task.Run(async () =>
+                    {
+                        while (!enough.IsCancellationRequested)
+                            await app.Get($"/api/boots/{boot}/diagnosis");
+                    })
+                )
+                .ToList();
+            await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" }));
+            await Task.Delay(100);
+            await enough.CancelAsync();
+            await Task.WhenAll(readers);
+            var causes = (await app.Get($"/api/boots/{boot}/diagnosis")).GetProperty("causes");
+            Assert.Equal("display-output-off", causes[0].GetProperty("id").GetString());
+        }
+    }
+
+    [Fact]
+    public async Task A_mark_is_kept_that_is_made_while_the_end_of_a_capture_waits_for_the_disk()
+    {
+        await using var app = await RunningApp.Start();
+        var boot = await StartBoot(app, await app.Board());
+        await app.Until(boot, Reached);
+        Task<HttpResponseMessage> off,
+            mark;
+        using (var database = app.Services.GetRequiredService<Database>().Connect())
+        {
+            using var blocker = database.BeginTransaction();
+            using (var command = database.CreateCommand())
+            {
+                command.Transaction = blocker;
+                command.CommandText = "UPDATE boards SET screen = screen";
+                command.ExecuteNonQuery();
+            }
+            off = app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false });
+            await Task.Delay(300);
+            mark = app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" });
+            await Task.Delay(300);
+        }
+        await off;
+        await RunningApp.Json(await mark);
+        Assert.Contains("screen: dark", (await app.Get($"/api/boots/{boot}")).GetProperty("events").GetRawText());
+    }
+
+    [Fact]
     public async Task Typing_reaches_the_board_and_its_answer_comes_back()
     {
         await using var app = await RunningApp.Start();

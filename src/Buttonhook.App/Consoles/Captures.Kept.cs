@@ -58,21 +58,38 @@ public sealed partial class Captures
         notedLate.TryRemove(bootId, out _);
         if (boots.Find(bootId) is not { } boot)
             return;
+        ReadAnew(boot);
+        Forget(bootId);
+        toTell[bootId] = 0;
+    }
+
+    /// <summary>Counts what made kept readings old: one that was begun before is not remembered.</summary>
+    private int generation;
+
+    /// <summary>Forgets what a boot said, or what all said, once the store has it anew; who reads the old one meanwhile does not bring it back.</summary>
+    private void Forget(string? bootId)
+    {
         lock (read)
+        {
+            generation++;
+            if (bootId is null)
+            {
+                read.Clear();
+                beingRead.Clear();
+                return;
+            }
+            beingRead.TryRemove(bootId, out _);
             if (read.FirstOrDefault(r => r.Id == bootId) is { Read: not null } known)
                 read.Remove(known);
-        ReadAnew(boot);
-        toTell[bootId] = 0;
+        }
     }
 
     /// <summary>Reads what is left of a log that was damaged since it was kept, and notes the damage.</summary>
     private void ReadDamaged(Boot boot, LogPage page)
     {
-        lock (read)
-            if (read.FirstOrDefault(r => r.Id == boot.Id) is { Read: not null } known)
-                read.Remove(known);
         var missing = false;
         ReadAnew(boot, () => missing = true);
+        Forget(boot.Id);
         if (!missing)
             boots.NoteChanged(boot.Id, page);
         toTell[boot.Id] = 0;
@@ -91,9 +108,13 @@ public sealed partial class Captures
     /// <summary>What a boot that does not run says: from memory, as it was kept, or read now; one computation serves all who ask at once.</summary>
     private ReadCapture? Kept(string bootId)
     {
+        int begun;
         lock (read)
+        {
             if (read.FirstOrDefault(r => r.Id == bootId).Read is { } known)
                 return known;
+            begun = generation;
+        }
         if (boots.Find(bootId) is not { } boot)
             return null;
         var reading = beingRead.GetOrAdd(bootId, _ => new(() => FromStore(boot) ?? ReadAnew(boot)));
@@ -102,7 +123,7 @@ public sealed partial class Captures
             var answer = reading.Value;
             lock (read)
             {
-                if (!read.Any(r => r.Id == bootId))
+                if (begun == generation && !read.Any(r => r.Id == bootId))
                     read.AddFirst((bootId, answer));
                 while (read.Count > KeptReadings)
                     read.RemoveLast();
@@ -152,8 +173,17 @@ public sealed partial class Captures
         : boot.EndedAt is null ? new(CaptureEnd.Server)
         : Ending.OfFile;
 
+    /// <summary>One reads a boot anew at a time: who read it earlier must not write over what somebody read later.</summary>
+    private readonly Lock[] readingAnew = [.. Enumerable.Range(0, 16).Select(_ => new Lock())];
+
     /// <summary>Reads the whole log of a boot that has ended, and keeps what it says.</summary>
     private ReadCapture ReadAnew(Boot boot, Action? damaged = null)
+    {
+        lock (readingAnew[(uint)boot.Id.GetHashCode(StringComparison.Ordinal) % (uint)readingAnew.Length])
+            return ReadAlone(boot, damaged);
+    }
+
+    private ReadCapture ReadAlone(Boot boot, Action? damaged)
     {
         var reader = new BootReader(Rules, Again(boot.Id)) { Ending = EndOf(boot) };
         if (boot.Origin == TimeOrigin.Power)
@@ -225,9 +255,7 @@ public sealed partial class Captures
     /// <summary>The rules were changed: what was read by the old ones is forgotten, and judged again behind the page.</summary>
     private void JudgeAgain()
     {
-        lock (read)
-            read.Clear();
-        beingRead.Clear();
+        Forget(null);
         background = Task.WhenAll(
             background,
             Task.Run(
