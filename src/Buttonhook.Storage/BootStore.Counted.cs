@@ -18,7 +18,11 @@ public sealed record CountedBoot(
     string? TopCause,
     double? LoginSeconds,
     Core.Boards.Connected? Connected
-);
+)
+{
+    /// <summary>Whether it reached the login, be it with a fault.</summary>
+    public bool Good => Outcome is Outcome.ReachedLogin or Outcome.Degraded;
+}
 
 /// <summary>What is told of boots as a whole: how they are counted, and the sum of their bytes.</summary>
 public sealed partial class BootStore

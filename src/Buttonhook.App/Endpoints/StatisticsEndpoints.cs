@@ -77,7 +77,6 @@ public static class StatisticsEndpoints
     )
     {
         var counted = boots.Counted();
-        static bool Good(CountedBoot b) => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded;
         var pairs = counted
             .Where(b => b.ImageId is not null)
             .GroupBy(b => (b.ImageId, b.ModelId, b.RevisionId))
@@ -85,9 +84,9 @@ public static class StatisticsEndpoints
                 catalogue.Image(g.Key.ImageId)?.Title ?? g.Key.ImageId!,
                 $"{catalogue.Model(g.Key.ModelId)?.Name ?? g.Key.ModelId}, rev {g.Key.RevisionId}",
                 g.Count(),
-                g.Count(Good),
+                g.Count(b => b.Good),
                 g.Count(b => b.Outcome == Outcome.Degraded),
-                [.. g.Where(Good).Select(b => b.LoginSeconds).OfType<double>().Order()]
+                [.. g.Where(b => b.Good).Select(b => b.LoginSeconds).OfType<double>().Order()]
             ))
             .OrderByDescending(p => p.Boots)
             .ToList();
@@ -112,7 +111,7 @@ public static class StatisticsEndpoints
         IEnumerable<PartCount> Parts(string kind, Func<Connected, string?> name) =>
             counted
                 .Where(b => b.Connected is not null)
-                .Select(b => (Name: name(b.Connected!), Failed: !Good(b)))
+                .Select(b => (Name: name(b.Connected!), Failed: !b.Good))
                 .Where(b => b.Name is not null)
                 .GroupBy(b => b.Name!)
                 .Select(g => new PartCount(kind, g.Key, g.Count(), g.Count(b => b.Failed)))

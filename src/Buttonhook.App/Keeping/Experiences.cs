@@ -64,14 +64,13 @@ public sealed class Experiences(
                 .GroupBy(b => (b.ModelId, b.RevisionId, b.ImageId))
                 .Select(g =>
                 {
-                    static bool Good(CountedBoot b) => b.Outcome is Outcome.ReachedLogin or Outcome.Degraded;
-                    var times = g.Where(Good).Select(b => b.LoginSeconds).OfType<double>().ToList();
+                    var times = g.Where(b => b.Good).Select(b => b.LoginSeconds).OfType<double>().ToList();
                     return new PairExperience(
                         g.Key.ModelId,
                         g.Key.RevisionId,
                         g.Key.ImageId,
                         g.Count(),
-                        g.Count(Good),
+                        g.Count(b => b.Good),
                         times.Count == 0 ? null : (int)Math.Round(times.Min()),
                         times.Count == 0 ? null : (int)Math.Round(times.Max()),
                         [
