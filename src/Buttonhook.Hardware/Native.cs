@@ -14,6 +14,7 @@ internal static unsafe partial class Native
     public const nuint Exclusive = 0x540C;
     public const nuint NotExclusive = 0x540D;
     public const nuint Flush = 0x540B;
+    public const nuint WaitingInput = 0x541B;
     public const nuint SendBreak = 0x5409;
     public const nuint RaiseWires = 0x5416;
     public const nuint LowerWires = 0x5417;

@@ -52,6 +52,19 @@ public sealed unsafe class PseudoTerminal : IDisposable
         }
     }
 
+    /// <summary>Bytes that were printed and that nobody has read at the other end yet; 0 once it is taken away. (ioctl_tty(2), FIONREAD)</summary>
+    public int Unread
+    {
+        get
+        {
+            lock (held)
+            {
+                var count = 0;
+                return !gone && Native.Control(kept, Native.WaitingInput, &count) >= 0 ? count : 0;
+            }
+        }
+    }
+
     private void Loop(Action<byte[]> typed)
     {
         var buffer = new byte[4096];

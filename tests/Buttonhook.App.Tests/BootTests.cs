@@ -381,7 +381,10 @@ public class BootTests
             for (var i = 0; i < 400 && capture.Waiting is null; i++)
                 await Task.Delay(50);
             Assert.Contains("waits in memory", capture.Waiting?.ToDo);
-            source.Push("two\n"u8.ToArray());
+            source.Push("two\n"u8.ToArray(), 900_000);
+            source.Now = 900_100;
+            // What waits for the disk arrived all the same: no silence.
+            Assert.Equal(100, capture.Quiet);
         }
         for (var i = 0; i < 400 && boots.Pieces(boot.Id).Sum(p => p.Bytes.Length) < 8; i++)
             await Task.Delay(50);
@@ -393,7 +396,7 @@ public class BootTests
     {
         private Action<StoredPiece>? received;
 
-        public int Now => 0;
+        public int Now { get; set; }
 
         public Core.Problem? Start(
             Action<StoredPiece> received,
@@ -405,11 +408,38 @@ public class BootTests
             return null;
         }
 
-        public void Push(byte[] bytes) => received!(new(0, bytes));
+        public void Push(byte[] bytes, int at = 0) => received!(new(at, bytes));
 
         public Core.Problem? Type(byte[] bytes) => null;
 
         public void Dispose() { }
+    }
+
+    [Fact]
+    public async Task The_time_of_a_simulated_board_stands_still_until_what_is_due_was_given()
+    {
+        await using var app = await RunningApp.Start();
+        var bench = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
+        var clock = new Microsoft.Extensions.Time.Testing.FakeTimeProvider();
+        using var source = new SimulatedSource(app.Services.GetRequiredService<BenchViews>().Plan(bench, 1), 1, clock, new(115_200));
+        using var busy = new ManualResetEventSlim();
+        var first = new TaskCompletionSource<StoredPiece>();
+        source.Start(
+            piece =>
+            {
+                first.TrySetResult(piece);
+                busy.Wait();
+            },
+            _ => { },
+            (_, _) => { }
+        );
+        clock.Advance(TimeSpan.FromHours(1));
+        var given = await first.Task.WaitAsync(TimeSpan.FromSeconds(20));
+        Assert.InRange(source.Now, 0, given.Milliseconds);
+        busy.Set();
+        for (var i = 0; i < 400 && source.Now < 3_600_000; i++)
+            await Task.Delay(50);
+        Assert.Equal(3_600_000, source.Now);
     }
 
     [Fact]

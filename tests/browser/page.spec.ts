@@ -73,6 +73,20 @@ test("hands on the keyboard reach everything", async ({ page }) => {
   await expect(page.getByLabel("Nickname")).toHaveValue("b1/a?");
 });
 
+test("Enter that comes before everything is here opens what was typed as soon as it is", async ({ page }) => {
+  await page.route("**/api/rules", async (route) => {
+    await new Promise((wait) => setTimeout(wait, 2000));
+    await route.continue();
+  });
+  await page.goto("/boards/bramley/boot");
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
+  await page.keyboard.press("/");
+  await page.keyboard.type("device tree of another");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("Looking…")).toBeVisible();
+  await expect(page).toHaveURL(/rules#dtb-wrong-board/);
+});
+
 test("evidence is walked through with e, and the large mode comes and goes with l", async ({ page }) => {
   await page.goto("/boards/bramley/boot");
   await expect(target(page)).toContainText("Gave up waiting for root");

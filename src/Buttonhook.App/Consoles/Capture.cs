@@ -33,7 +33,9 @@ public sealed partial class Capture : IAsyncDisposable
     private readonly Flow flow = new(TimeProvider.System);
     private Task pump = Task.CompletedTask;
     private Task reading = Task.CompletedTask;
-    private int? lastStored;
+
+    /// <summary>When the last byte arrived, in milliseconds from the begin; -1 before the first. What still waits to be stored or read is no silence.</summary>
+    private volatile int lastArrived = -1;
     private Ending? ending;
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
@@ -171,7 +173,7 @@ public sealed partial class Capture : IAsyncDisposable
     }
 
     /// <summary>How long it has been quiet, in milliseconds: while the console is away nothing is heard, and that is no silence.</summary>
-    private int QuietAt(int at) => Math.Max(0, (lostAt ?? at) - Math.Max(lastStored ?? Reader.Log.PowerAt, heardFrom));
+    private int QuietAt(int at) => Math.Max(0, (lostAt ?? at) - Math.Max(lastArrived < 0 ? Reader.Log.PowerAt : lastArrived, heardFrom));
 
     /// <summary>Whether the console is away at the moment.</summary>
     public bool IsLost => lostAt is not null;
@@ -211,6 +213,7 @@ public sealed partial class Capture : IAsyncDisposable
     private void Receive(StoredPiece piece)
     {
         flow.Arrived(piece.Bytes.Length);
+        lastArrived = piece.Milliseconds;
         Put(piece);
         while (flow.MustWait && !over.Task.IsCompleted)
             Thread.Sleep(2);
@@ -232,8 +235,6 @@ public sealed partial class Capture : IAsyncDisposable
             storedBytes += bytes;
             Interlocked.Add(ref unwritten, -entries.Count);
             flow.Stored(bytes);
-            if (bytes > 0)
-                lastStored = entries.FindLast(e => e.Event is null).Milliseconds;
             // Reading comes behind storing: it may fall behind a flood, but by little, and nothing waits for it once the end is asked for.
             while (flow.MuchUnread && !over.Task.IsCompleted)
                 await Task.Delay(2);

@@ -17,8 +17,13 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     private readonly SemaphoreSlim typed = new(0);
     private readonly long started = clock.GetTimestamp();
 
+    /// <summary>What the board prints next is printed then, however busy this machine is: its time stands still until that was given.</summary>
+    private int nextGiven;
+
     /// <inheritdoc/>
-    public int Now => (int)(clock.GetElapsedTime(started).TotalMilliseconds * pace);
+    public int Now => Math.Min(Elapsed, Volatile.Read(ref nextGiven));
+
+    private int Elapsed => (int)(clock.GetElapsedTime(started).TotalMilliseconds * pace);
 
     /// <inheritdoc/>
     public LineSettings Line { get; private set; } = line;
@@ -52,12 +57,15 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
                 lock (board)
                 {
                     board.ListenSpeed = speed?.Invoke() ?? Line.Speed;
-                    printed = board.Advance(Now);
-                    due = board.NextDue;
+                    printed = board.Advance(Elapsed);
                 }
                 foreach (var piece in printed)
                     received(new(piece.Milliseconds, piece.Bytes));
-                var wait = due is { } at ? TimeSpan.FromMilliseconds(Math.Clamp((at - Now) / pace, 1, 60_000)) : Timeout.InfiniteTimeSpan;
+                lock (board)
+                    due = TellNext();
+                var wait = due is { } at
+                    ? TimeSpan.FromMilliseconds(Math.Clamp((at - Elapsed) / pace, 1, 60_000))
+                    : Timeout.InfiniteTimeSpan;
                 await typed.WaitAsync(wait, stop.Token);
             }
         }
@@ -68,6 +76,13 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
         ended(CaptureEnd.Person, Capture.ByYou);
     }
 
+    private int? TellNext()
+    {
+        var due = board.NextDue;
+        Volatile.Write(ref nextGiven, due ?? int.MaxValue);
+        return due;
+    }
+
     /// <inheritdoc/>
     public Problem? Type(byte[] bytes)
     {
@@ -75,6 +90,7 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
         {
             board.ListenSpeed = speed?.Invoke() ?? Line.Speed;
             board.Type(bytes, Now);
+            TellNext();
         }
         typed.Release();
         return null;

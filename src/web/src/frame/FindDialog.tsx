@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { useBench, useBoots, useCatalogue, useRules } from "../shared/queries";
@@ -38,10 +38,19 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
   ];
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const found = things.filter((t) => words.every((w) => `${t.kind} ${t.name}`.toLowerCase().includes(w))).slice(0, 12);
+  const loading = [bench, catalogue, rules, boots].some((q) => q.isPending);
   const open = (to: string) => {
     onClose();
     void go(to);
   };
+  // Enter before everything is here counts as soon as what was typed is found.
+  const [wanted, setWanted] = useState(false);
+  const first = found[0]?.to;
+  useEffect(() => {
+    if (!wanted || !first) return;
+    onClose();
+    void go(first);
+  }, [wanted, first, onClose, go]);
   return (
     <Modal show onHide={onClose} aria-labelledby="find-title" animation={false}>
       <Modal.Body className={styles.find ?? ""}>
@@ -50,9 +59,12 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
           autoFocus
           aria-label="What to find"
           value={text}
-          onChange={(e) => setText(e.target.value)}
+          onChange={(e) => {
+            setText(e.target.value);
+            setWanted(false);
+          }}
           onKeyDown={(e) => {
-            if (e.key === "Enter" && found[0]) open(found[0].to);
+            if (e.key === "Enter" && words.length > 0) setWanted(true);
           }}
         />
         <ul>
@@ -63,7 +75,9 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
               </button>
             </li>
           ))}
-          {found.length === 0 && <li className="quiet">Nothing has these words in its name.</li>}
+          {found.length === 0 && (
+            <li className="quiet">{loading ? "Looking…" : "Nothing has these words in its name."}</li>
+          )}
         </ul>
       </Modal.Body>
     </Modal>
