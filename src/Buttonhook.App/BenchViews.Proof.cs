@@ -78,6 +78,10 @@ public sealed partial class BenchViews
         ];
     }
 
+    /// <summary>Everything that was corrected on any card, and whether a later boot proved it.</summary>
+    public IEnumerable<(BenchBoard Bench, CardChange Change, bool Proven)> Fixes() =>
+        boards.All().SelectMany(b => MendedOn(b).Zip(b.Changes, (mended, change) => (b, change, mended.ProvenBy is not null)));
+
     /// <summary>Whether a later boot proved a change, in words.</summary>
     private string ProvenBy(CardChange change, BenchBoard bench, IReadOnlyList<Boot> all)
     {

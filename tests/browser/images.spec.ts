@@ -81,7 +81,7 @@ test("an image is put on the shelf, with its card, and taken off again", async (
   await expect(page.getByText("Orchard 7 server")).toBeVisible();
   await page.getByRole("button", { name: "Put it on the shelf" }).click();
   await expect(page.getByText(/is on the shelf, 12 MiB unpacked/)).toBeVisible();
-  await page.getByRole("button", { name: "Orchard 7 server" }).click();
+  await page.getByRole("button", { name: "Orchard 7 server", exact: true }).click();
   const card = page.getByRole("group", { name: "Details of Orchard 7 server" });
   await expect(card.getByText(path)).toBeVisible();
   await expect(card.getByText("ttyS0,115200").first()).toBeVisible();
@@ -90,7 +90,7 @@ test("an image is put on the shelf, with its card, and taken off again", async (
   await page.getByRole("button", { name: "Remove it" }).click();
   await expect(card).toHaveCount(0);
   await page.getByRole("button", { name: "Take it back" }).click();
-  await expect(page.getByRole("button", { name: "Orchard 7 server" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Orchard 7 server", exact: true })).toBeVisible();
   await page.getByRole("checkbox", { name: "Choose Orchard 7 server" }).check();
   await page.getByRole("button", { name: "Remove it" }).click();
   await expect(page.getByRole("status").filter({ hasText: "Removed: Orchard 7 server." })).toBeVisible();

@@ -210,7 +210,11 @@ test("every dialog and menu is accessible in both themes, and the focus never fa
   await expect(page.getByLabel("Find in this log")).toBeFocused();
   await page.keyboard.press("Escape");
   await expect.poll(focus).not.toBe("BODY");
-  // What was pressed is gone with its answer.
+  // What was pressed is switched off until its answer is there, and then another thing to press.
+  await page.route("**/answers/*", async (route) => {
+    await new Promise((wait) => setTimeout(wait, 500));
+    await route.continue();
+  });
   await page.goto("/boards/pearmain/diagnose");
   const answer = page.getByRole("region", { name: "The next check" }).getByRole("button", { name: "Cannot look" });
   await answer.focus();

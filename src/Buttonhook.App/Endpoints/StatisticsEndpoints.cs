@@ -68,7 +68,6 @@ public static class StatisticsEndpoints
 
     private static Statistics View(
         BootStore boots,
-        BoardStore boards,
         PreparationStore preparations,
         BenchViews views,
         Catalogue catalogue,
@@ -90,10 +89,7 @@ public static class StatisticsEndpoints
             ))
             .OrderByDescending(p => p.Boots)
             .ToList();
-        var fixes = boards
-            .All()
-            .SelectMany(b => views.MendedOn(b).Zip(b.Changes, (m, c) => (c.CauseId, m.Text, Proven: m.ProvenBy is not null)))
-            .ToLookup(f => f.CauseId);
+        var fixes = views.Fixes().ToLookup(f => f.Change.CauseId);
         var causes = counted
             .Select(b => b.TopCause)
             .Where(c => c is not (null or "none" or "something-else"))
@@ -103,7 +99,7 @@ public static class StatisticsEndpoints
                 id!,
                 rules.Book.Cause(id!)?.Name ?? id!,
                 counted.Count(b => b.TopCause == id),
-                [.. fixes[id!].GroupBy(f => f.Text).Select(g => new FixCount(g.Key, g.Count(), g.Count(f => f.Proven)))]
+                [.. fixes[id!].GroupBy(f => f.Change.Text).Select(g => new FixCount(g.Key, g.Count(), g.Count(f => f.Proven)))]
             ))
             .OrderByDescending(c => c.Boots)
             .ThenBy(c => c.Name, StringComparer.Ordinal)

@@ -12,7 +12,6 @@ namespace Buttonhook.App.Keeping;
 /// <summary>What this bench learnt, for another one, and what others told it.</summary>
 public sealed class Experiences(
     BootStore boots,
-    BoardStore boards,
     BenchViews views,
     Cards cards,
     KnowledgeFiles knowledge,
@@ -53,10 +52,7 @@ public sealed class Experiences(
 
     private List<PairExperience> Pairs()
     {
-        var fixes = boards
-            .All()
-            .SelectMany(b => views.MendedOn(b).Zip(b.Changes, (m, c) => (Bench: b, Change: c, Proven: m.ProvenBy is not null)))
-            .ToLookup(f => (f.Bench.Board.ModelId, f.Bench.Board.RevisionId, f.Bench.Board.ImageId));
+        var fixes = views.Fixes().ToLookup(f => (f.Bench.Board.ModelId, f.Bench.Board.RevisionId, f.Bench.Board.ImageId));
         return
         [
             .. boots

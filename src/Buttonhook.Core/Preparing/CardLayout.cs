@@ -63,6 +63,12 @@ public sealed record CardLayout(
                 $"{other.Title} is started in another way than {systems[0].Title}.",
                 "Choose another one."
             );
+        if (systems.FirstOrDefault(s => s.Start.CommandFile is not null) is { } fixedPlace)
+            return new Problem(
+                "The loader of this board should have a menu.",
+                $"It starts {fixedPlace.Title} from a fixed place, and has none.",
+                "Take the layout with one system on the card, or with the loader on the card."
+            );
         var boot = BootOf(systems, diskId);
         var at = boot.EndBytes;
         var free = cardBytes - at - Sizes.MiB - systems.Sum(s => Even(s.Start.Root.LengthBytes));
@@ -163,6 +169,8 @@ public sealed record CardLayout(
     public IReadOnlyList<StartFile> BootFiles()
     {
         var first = Systems[0].Start;
+        if (first.CommandFile is { } command)
+            return [.. first.Beside.Select(f => f.Name == command ? f with { Bytes = WithRoot(f.Bytes) } : f)];
         var menu = Encoding.UTF8.GetBytes(first.Loader == "efi" ? GrubMenu() : ExtlinuxMenu());
         var files = first.Beside.Where(f => !IsMenu(f.Name, first.Loader)).ToDictionary(f => f.Name, StringComparer.OrdinalIgnoreCase);
         for (var n = 0; n < Systems.Count; n++)
@@ -198,14 +206,24 @@ public sealed record CardLayout(
     /// <summary>The command line of a system with its root as it lies here.</summary>
     private string CommandLine(int n)
     {
-        var words = new KernelCommandLine(Systems[n].Start.CommandLine).Words.Where(w =>
-            !w.StartsWith("root=", StringComparison.Ordinal)
-            && !w.StartsWith("BOOT_IMAGE=", StringComparison.Ordinal)
-            && !w.StartsWith("resume=", StringComparison.Ordinal)
-            && w != "rootwait"
-        );
+        var words = new KernelCommandLine(Systems[n].Start.CommandLine).Words.Where(w => !IsOfTheOldRoot(w));
         return string.Join(' ', [$"root=PARTUUID={Roots[n].PartUuid}", "rootwait", .. words]);
     }
+
+    /// <summary>The file of a command line whose first line names the root as it lies here; the rest of it stays as it is.</summary>
+    private byte[] WithRoot(byte[] file)
+    {
+        var lines = Encoding.UTF8.GetString(file).Split('\n');
+        var words = lines[0].TrimEnd('\r').Split(' ', StringSplitOptions.RemoveEmptyEntries).Where(w => !IsOfTheOldRoot(w));
+        lines[0] = string.Join(' ', [$"root=PARTUUID={Roots[0].PartUuid}", "rootwait", .. words]);
+        return Encoding.UTF8.GetBytes(string.Join('\n', lines));
+    }
+
+    private static bool IsOfTheOldRoot(string word) =>
+        word.StartsWith("root=", StringComparison.Ordinal)
+        || word.StartsWith("BOOT_IMAGE=", StringComparison.Ordinal)
+        || word.StartsWith("resume=", StringComparison.Ordinal)
+        || word == "rootwait";
 
     private static string OneLine(string title) =>
         string.Join(
@@ -254,8 +272,8 @@ public sealed record CardLayout(
     }
 
     /// <summary>
-    /// A mount table (fstab(5)) that names the new root; what lay on other partitions of the image is not on this card, and its lines are kept as
-    /// comments.
+    /// A mount table (fstab(5)) that names the new root, and the boot partition where its files stayed at their places; what lay on other
+    /// partitions of the image is not on this card, and its lines are kept as comments.
     /// </summary>
     public string MountTable(int n, string text)
     {
@@ -265,14 +283,20 @@ public sealed record CardLayout(
             var words = lines[i].Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
             if (words.Length < 3 || words[0].StartsWith('#'))
                 continue;
-            if (words[1] == "/")
+            void Name(Partition partition)
             {
                 var at = lines[i].IndexOf(words[0], StringComparison.Ordinal);
-                lines[i] = lines[i][..at] + $"PARTUUID={Roots[n].PartUuid}" + lines[i][(at + words[0].Length)..];
+                lines[i] = lines[i][..at] + $"PARTUUID={partition.PartUuid}" + lines[i][(at + words[0].Length)..];
             }
+            if (words[1] == "/")
+                Name(Roots[n]);
+            else if (Systems[n].Start.CommandFile is not null && words[2] == "vfat" && IsBelowBoot(words[1]))
+                Name(Boot);
             else if (words[0].StartsWith("/dev/", StringComparison.Ordinal) || words[0].Contains('=') && !words[0].Contains(':'))
                 lines[i] = "# not on this card: " + lines[i];
         }
         return string.Join('\n', lines);
     }
+
+    private static bool IsBelowBoot(string place) => place == "/boot" || place.StartsWith("/boot/", StringComparison.Ordinal);
 }

@@ -8,7 +8,7 @@ namespace Buttonhook.Core.Preparing;
 public sealed record StartFile(string Name, byte[] Bytes);
 
 /// <summary>What starts the system of an image, wherever its own loader takes it from.</summary>
-/// <param name="Loader">The way of the loader: distro or efi.</param>
+/// <param name="Loader">The way of the loader: distro, efi or keyvalue.</param>
 /// <param name="CommandLine">As the loader of the image hands it over.</param>
 /// <param name="Trees">Device trees to choose from by the loader's own name for the board; paths from their folder.</param>
 /// <param name="Root">The partition of the root, an ext file system.</param>
@@ -16,6 +16,10 @@ public sealed record StartFile(string Name, byte[] Bytes);
 /// <param name="Beside">The other files of the FAT partition that it starts from: first loaders, settings of a first boot.</param>
 /// <param name="BootLabel">The label of that partition, or null.</param>
 /// <param name="FirstPartitionAt">Where the first partition begins, in bytes: what lies in front of it may be the board's first loader.</param>
+/// <param name="CommandFile">
+/// Of a loader without a menu, that takes one kernel from a fixed place: the file that holds the command line. All that starts the system is
+/// then among <paramref name="Beside"/>, at its place. Null where a menu is written.
+/// </param>
 public sealed record StartFiles(
     string Loader,
     string CommandLine,
@@ -28,19 +32,25 @@ public sealed record StartFiles(
     IReadOnlyList<StartFile> Beside,
     string? BootLabel,
     string TableKind,
-    long FirstPartitionAt
+    long FirstPartitionAt,
+    string? CommandFile = null
 )
 {
     private const int MostTrees = 4000;
     private const long MostBeside = 64 << 20;
 
+    /// <summary>What a boot partition may hold whose files stay at their places.</summary>
+    private const long MostKept = 512 << 20;
+
     /// <summary>What all its files take in bytes.</summary>
     public long Bytes =>
-        Kernel.Bytes.LongLength
-        + (InitialFiles?.Bytes.LongLength ?? 0)
-        + (Tree?.Bytes.LongLength ?? 0)
-        + Trees.Sum(t => t.Bytes.LongLength)
-        + Beside.Sum(f => f.Bytes.LongLength);
+        CommandFile is not null
+            ? Beside.Sum(f => f.Bytes.LongLength)
+            : Kernel.Bytes.LongLength
+                + (InitialFiles?.Bytes.LongLength ?? 0)
+                + (Tree?.Bytes.LongLength ?? 0)
+                + Trees.Sum(t => t.Bytes.LongLength)
+                + Beside.Sum(f => f.Bytes.LongLength);
 
     /// <summary>Finds it by playing the boot of an image on a board; an image that does not start there, or whose files cannot be taken apart, is a problem.</summary>
     /// <param name="unpack">Unpacks a compressed stream by its magic, or gives null for a kind it does not know.</param>
@@ -55,8 +65,8 @@ public sealed record StartFiles(
         var table = PartitionTable.Read(image);
         var volumes = Volume.All(image, table, unpack);
         var (run, dry) = DryBooter.Play(image, table, volumes, board, unpack);
-        if (run.Board.Loader is "keyvalue" or "bios")
-            return Not("The loader of this board takes one kernel from a fixed place, and has no menu.");
+        if (run.Board.Loader == "bios")
+            return Not("The loader of this board is found by numbers of sectors, which do not move with it.");
         if (run.Handover is not { } handover || dry.Verdict == DryVerdict.DoesNotBoot)
             return Not(dry.Broken.FirstOrDefault()?.Text ?? "Its loader starts no kernel.");
         if (run.Board.Loader == "efi" && !handover.Where.Contains("grub.cfg", StringComparison.Ordinal))
@@ -70,8 +80,18 @@ public sealed record StartFiles(
                     : $"Its root is {run.Root.Kind ?? "not known"}; only ext file systems are copied here."
             );
         var boot = volumes.FirstOrDefault(v => v.Tree is { Kind: "vfat" } && v != root);
+        string? commandFile = null;
+        if (run.Board.Loader == "keyvalue")
+        {
+            // p1:/cmdline.txt:1
+            (boot, commandFile) = handover.Where.Split(':') is [['p', .. var number], var path, ..]
+                ? (volumes.FirstOrDefault(v => v.Mapped is null && $"{v.Partition.Number}" == number), path)
+                : (null, null);
+            if (boot?.Tree is not { Kind: "vfat" } fat || boot == root || fat.Find(commandFile!) is null)
+                return Not("Its command line lies in no file of a FAT boot partition.");
+        }
         var taken = new[] { handover.KernelWhere, handover.InitialFiles?.Where, handover.Tree?.Where }.OfType<string>().ToHashSet();
-        return new StartFiles(
+        var files = new StartFiles(
             run.Board.Loader ?? "distro",
             handover.CommandLine.TrimEnd('\r'),
             new(FileName(handover.KernelWhere), kernel),
@@ -80,11 +100,27 @@ public sealed record StartFiles(
             handover.Tree is null && handover.TreeFolder is { } folder ? TreesIn(folder, volumes) : [],
             root.Partition,
             tree.Read("/etc/fstab", 1 << 20) is { } mounts ? Encoding.UTF8.GetString(mounts) : null,
-            boot is null ? [] : [.. Besides(boot, taken)],
+            boot is null ? []
+                : commandFile is null ? [.. Besides(boot, taken)]
+                : [.. All(boot)],
             boot?.Tree!.Label,
             table.Kind,
-            table.Partitions.Count == 0 ? 0 : table.Partitions.Min(p => p.StartBytes)
+            table.Partitions.Count == 0 ? 0 : table.Partitions.Min(p => p.StartBytes),
+            commandFile
         );
+        return files.Bytes > MostKept ? Not($"Its boot partition holds more than {Sizes.Binary(MostKept)}.") : files;
+    }
+
+    /// <summary>Every file at its place, as far as it may be held.</summary>
+    private static IEnumerable<StartFile> All(Volume boot)
+    {
+        long bytes = 0;
+        foreach (var path in FilesBelow(boot.Tree!, "/"))
+            if (bytes <= MostKept && boot.Tree!.Read(path) is { } content)
+            {
+                bytes += content.LongLength;
+                yield return new(path, content);
+            }
     }
 
     private static string FileName(string where) => where[(where.LastIndexOf('/') + 1)..];

@@ -129,15 +129,49 @@ public sealed class CardLayoutTests
         Assert.Contains("the card holds 16 MiB", CardLayout.Menu([system, system], 16 << 20, 1).Problem!.Came);
         Assert.Contains("the drive holds 2 MiB", CardLayout.LoaderOnCard(system, 1L << 30, 2 << 20, 1, 2).Problem!.Came);
         Assert.Contains("The kernel", Start(Image(f => f.Remove("/Image"))).Problem!.Came);
-        Assert.Contains("no menu", Start(Keyvalue(), Board with { Loader = "keyvalue" }).Problem!.Came);
+        var fixedPlace = new SystemToLay("fallow", "Fallow 12", Start(Keyvalue(), FixedPlace).Value!);
+        Assert.Contains("has none", CardLayout.Menu([fixedPlace, fixedPlace], 1L << 40, 1).Problem!.Came);
+        Assert.Contains("numbers of sectors", Start(Image(), Board with { Loader = "bios" }).Problem!.Came);
     }
+
+    private static readonly DryBoard FixedPlace = Board with { Loader = "keyvalue" };
 
     private static byte[] Keyvalue() =>
         Image(f =>
         {
-            f["/config.txt"] = "kernel=Image\ninitramfs initrd.img followkernel\n"u8.ToArray();
-            f["/cmdline.txt"] = Encoding.ASCII.GetBytes(ImageMaker.GoodAppend);
+            f.Remove("/extlinux/extlinux.conf");
+            f["/kernels/v8.img"] = f["/Image"];
+            f.Remove("/Image");
+            f["/board.dtb"] = new TreeMaker().Text("/", "compatible", "orchard,pomona-3").Blob();
+            f["/config.txt"] = "kernel=kernels/v8.img\ninitramfs initrd.img followkernel\ndevice_tree=board.dtb\n"u8.ToArray();
+            f["/cmdline.txt"] = Encoding.ASCII.GetBytes($"{ImageMaker.GoodAppend}\nwhat stands below\n");
         });
+
+    [Fact]
+    public void Where_a_loader_has_no_menu_its_files_stay_at_their_places_and_its_command_line_names_the_drive()
+    {
+        var image = Keyvalue();
+        Assert.Equal(DryVerdict.Boots, DryBoot.Play(ImageBytes.Of(image), FixedPlace, ImageMaker.Unpack).Verdict);
+        var system = new SystemToLay("fallow", "Fallow 12", Start(image, FixedPlace).Value!);
+        var layout = CardLayout.LoaderOnCard(system, 1L << 30, 64 << 20, 1, 2).Value!;
+        var files = layout.BootFiles().ToDictionary(f => f.Name, f => f.Bytes);
+        Assert.Contains("/kernels/v8.img", files.Keys);
+        Assert.DoesNotContain(files.Keys, n => n.Contains("extlinux") || n.Contains("system-1"));
+        var text = Encoding.ASCII.GetString(files["/cmdline.txt"]);
+        Assert.StartsWith("root=PARTUUID=00000002-01 rootwait ", text);
+        Assert.DoesNotContain("root=/dev", text);
+        Assert.EndsWith("\nwhat stands below\n", text);
+        var (card, drive) = Lay(layout, [image], 64 << 20);
+        var dry = DryBoot.Play(card, FixedPlace, ImageMaker.Unpack, new(drive, "usb"));
+        Assert.Equal(DryVerdict.Boots, dry.Verdict);
+        Assert.Contains(dry.Steps, s => s.File?.StartsWith("usb p1:", StringComparison.Ordinal) == true);
+        Assert.Contains("root-not-found", DryBoot.Play(card, FixedPlace, ImageMaker.Unpack).Causes);
+        // A kernel that an update installs comes to where it is started from.
+        Assert.Equal(
+            "PARTUUID=00000002-01 / ext4 defaults 0 1\nPARTUUID=00000001-01 /boot/firmware vfat defaults 0 2\n",
+            layout.MountTable(0, "UUID=11 / ext4 defaults 0 1\nUUID=AB-CD /boot/firmware vfat defaults 0 2\n")
+        );
+    }
 
     [Fact]
     public void A_mount_table_names_the_new_root_and_keeps_what_is_gone_as_a_comment()

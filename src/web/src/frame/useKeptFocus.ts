@@ -16,8 +16,19 @@ export function useKeptFocus() {
       around = [];
       for (let e = event.target as HTMLElement | null; e && e !== document.body; e = e.parentElement) around.push(e);
     };
+    // Who leaves something that could keep the focus wants to; what is switched off or hidden loses it against their will.
+    const forget = (event: FocusEvent) => {
+      const left = event.target as HTMLElement;
+      if (left === around[0] && left.isConnected && !left.matches(":disabled") && left.checkVisibility()) around = [];
+    };
     const watch = new MutationObserver(() => {
-      if (document.activeElement !== document.body || around.length === 0 || around[0]?.isConnected) return;
+      const [last] = around;
+      if (!last || document.activeElement !== document.body) return;
+      if (last.isConnected) {
+        // Switched off while an answer is on its way, it gets the focus back with it.
+        if (!last.matches(":disabled") && last.checkVisibility()) last.focus({ preventScroll: true });
+        return;
+      }
       const left = around.find((e) => e.isConnected && e.id !== "root");
       around = [];
       const page = document.getElementById("page");
@@ -26,9 +37,11 @@ export function useKeptFocus() {
       else if (page) take(page);
     });
     document.addEventListener("focusin", remember);
-    watch.observe(document.body, { childList: true, subtree: true });
+    document.addEventListener("focusout", forget);
+    watch.observe(document.body, { childList: true, subtree: true, attributeFilter: ["disabled"] });
     return () => {
       document.removeEventListener("focusin", remember);
+      document.removeEventListener("focusout", forget);
       watch.disconnect();
     };
   }, []);
