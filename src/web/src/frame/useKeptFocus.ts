@@ -16,10 +16,13 @@ export function useKeptFocus() {
       around = [];
       for (let e = event.target as HTMLElement | null; e && e !== document.body; e = e.parentElement) around.push(e);
     };
-    // Who leaves something that could keep the focus wants to; what is switched off or hidden loses it against their will.
+    // Who leaves something that could keep the focus wants to; what is taken away, switched off or hidden loses it against their will,
+    // which shows behind the event only.
     const forget = (event: FocusEvent) => {
       const left = event.target as HTMLElement;
-      if (left === around[0] && left.isConnected && !left.matches(":disabled") && left.checkVisibility()) around = [];
+      queueMicrotask(() => {
+        if (left === around[0] && left.isConnected && !left.matches(":disabled") && left.checkVisibility()) around = [];
+      });
     };
     const watch = new MutationObserver(() => {
       const [last] = around;
