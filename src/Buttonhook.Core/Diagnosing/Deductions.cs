@@ -43,9 +43,35 @@ internal static partial class Deductions
             && Alike(said.Values["board"], is_.Values["board"]) < SameBoard
         )
             set.Add(Signals.ModelsDiffer, is_);
+        Fetches(set, marks);
         Restarts(set, before, starts);
         Repeated(set, before);
     }
+
+    /// <summary>A file that was asked for over the network and did not come. A loader asks for boot scripts that may be there as well: those say nothing.</summary>
+    private static void Fetches(SignalSet set, IReadOnlyList<MarkHit> marks)
+    {
+        string? file = null;
+        foreach (var mark in marks)
+            if (mark.Mark.Name == "fetch")
+                file = mark.Values["file"];
+            else if (mark.Mark.Name == "fetch-failed" && file is not null)
+            {
+                if (InitialFiles().IsMatch(file))
+                    set.Add(Signals.InitrdNotFetched, mark);
+                else if (file.EndsWith(".dtb", StringComparison.OrdinalIgnoreCase))
+                    set.Add(Signals.TreeNotFetched, mark);
+                else if (Kernels().IsMatch(file))
+                    set.Add(Signals.KernelNotFetched, mark);
+                file = null;
+            }
+    }
+
+    [GeneratedRegex(@"(initr|ramdisk)[^/]*$", RegexOptions.IgnoreCase)]
+    private static partial Regex InitialFiles();
+
+    [GeneratedRegex(@"^(?!.*\.(conf|cfg|scr|uimg)$).*(image|vmlinu|kernel|linux)[^/]*$", RegexOptions.IgnoreCase)]
+    private static partial Regex Kernels();
 
     private static void Restarts(SignalSet set, IReadOnlyList<MarkHit> marks, IReadOnlyList<int> starts)
     {

@@ -31,6 +31,9 @@ public static class Signals
     internal const string BootMountFailed = "boot-mount-failed";
     internal const string OtherMountFailed = "other-mount-failed";
     internal const string RescueWithoutRoot = "rescue-without-root";
+    internal const string KernelNotFetched = "kernel-not-fetched";
+    internal const string InitrdNotFetched = "initrd-not-fetched";
+    internal const string TreeNotFetched = "tree-not-fetched";
     internal const string ModelsDiffer = "models-differ";
     internal const string RestartArmed = "restart-armed";
     internal const string RestartUnsaid = "restart-unsaid";
@@ -102,6 +105,9 @@ public static class Signals
             [BootMountFailed] = "the boot partition could not be mounted",
             [OtherMountFailed] = "something other than the root could not be mounted",
             [RescueWithoutRoot] = "a rescue shell before any root was mounted",
+            [KernelNotFetched] = "a kernel was asked for over the network and did not come",
+            [InitrdNotFetched] = "an initial file system was asked for over the network and did not come",
+            [TreeNotFetched] = "a device tree was asked for over the network and did not come",
             [ModelsDiffer] = "loader and kernel name different boards",
             [RestartArmed] = "it restarts without a word while a watchdog is armed",
             [RestartUnsaid] = "it restarts without a word",

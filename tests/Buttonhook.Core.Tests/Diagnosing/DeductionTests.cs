@@ -55,6 +55,29 @@ public class DeductionTests
             text => KernelClock.TimeOf(text) is null or >= 0
         );
 
+    [Theory]
+    [InlineData("vmlinuz", "=> booti\nBad Linux ARM64 Image magic!\n=> ", "boot-files-missing")]
+    [InlineData("orchard/Image-6.12", "=> ", "boot-files-missing")]
+    [InlineData("initrd.img", "Starting kernel ...\n", "initrd-missing")]
+    [InlineData("dtb/quince.dtb", "=> ", "dtb-missing")]
+    [InlineData("boot.scr.uimg", "=> ", "no-boot-medium")]
+    [InlineData("extlinux/extlinux.conf", "=> ", "no-boot-medium")]
+    public void What_a_server_does_not_have_is_named_by_what_was_asked_for(string file, string end, string cause)
+    {
+        var log =
+            "U-Boot 2023.01\n\nHit any key to stop autoboot:  0 \nscanning bus for devices...\nBOOTP broadcast 1\n"
+            + "DHCP client bound to address 10.0.2.15 (2 ms)\nTFTP from server 10.0.2.2; our IP address is 10.0.2.15\n"
+            + $"Filename '{file}'.\nLoad address: 0x40200000\nLoading: *\nTFTP error: 'File not found' (1)\nNot retrying...\n"
+            + end;
+        if (cause == "initrd-missing")
+            log +=
+                "[    0.000000] Linux version 6.12.0\n[    0.000000] Kernel command line: console=ttyAMA0,115200\n"
+                + "[    2.289909] VFS: Cannot open root device \"\" or unknown-block(0,0): error -19\n"
+                + "[    2.291099] Kernel panic - not syncing: VFS: Unable to mount root fs on unknown-block(0,0)\n"
+                + "[    2.294928] ---[ end Kernel panic - not syncing: VFS: Unable to mount root fs on unknown-block(0,0) ]---\n";
+        Assert.Equal(cause, Diagnose(log).Causes[0].Id);
+    }
+
     [Fact]
     public void The_missing_device_is_the_root_or_it_is_not()
     {
