@@ -143,9 +143,6 @@ public sealed record KnowledgeFiles(
             : book.Problem!;
     }
 
-    /// <summary>The rule book as it was read and checked when the program was built.</summary>
-    private sealed record CheckedRules(RuleBook Book, IReadOnlyList<FittedWeight> Fitted);
-
     private static readonly string CheckedFile = Path.Combine(Shipped, "knowledge", "rules.checked.json");
 
     /// <summary>Writes the shipped rules down as they were read, so that a start need not check them again; what is newer than that is read from its own files.</summary>
@@ -157,7 +154,7 @@ public sealed record KnowledgeFiles(
             return read.Problem;
         File.WriteAllText(
             CheckedFile,
-            System.Text.Json.JsonSerializer.Serialize(new CheckedRules(rules.Book, rules.AllFitted), DataFile.Json)
+            System.Text.Json.JsonSerializer.Serialize(new(rules.Book, rules.AllFitted), CheckedRulesJson.Default.CheckedRules)
         );
         return null;
     }
@@ -174,7 +171,7 @@ public sealed record KnowledgeFiles(
             if (!File.Exists(CheckedFile) || newest > written)
                 return null;
             using var file = File.OpenRead(CheckedFile);
-            return System.Text.Json.JsonSerializer.Deserialize<CheckedRules>(file, DataFile.Json);
+            return System.Text.Json.JsonSerializer.Deserialize(file, CheckedRulesJson.Default.CheckedRules);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or System.Text.Json.JsonException)
         {

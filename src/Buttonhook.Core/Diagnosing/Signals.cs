@@ -121,6 +121,10 @@ public static class Signals
             [SameEndAgain] = "the same last word comes again and again",
         };
 
+    /// <summary>A root, or the way to one: live systems and roots of a server are found otherwise (live-boot(7), initramfs-tools(7), nfsroot of the kernel).</summary>
+    private static bool NamesRoot(string argument) =>
+        ((string[])["root=", "boot=", "nfsroot=", "netroot="]).Any(a => argument.StartsWith(a, StringComparison.Ordinal));
+
     internal static SignalSet Of(SignalInput input)
     {
         var (marks, attempts, silent, lastText, line, timesBroken, wholeTimes) = input;
@@ -160,7 +164,7 @@ public static class Signals
         When("loader-gave-up", gaveUp, gaveUpAt);
         When("nothing-found", gaveUp && gaveUpAt is not null && !Has("medium-read") && !Has("partition-searched"), gaveUpAt);
         When("medium-without-boot-files", gaveUp && !Has("medium-read") && Has("partition-searched"), Last("partition-searched"));
-        When("root-arg-absent", command.Length > 0 && !arguments.Any(a => a.StartsWith("root=", StringComparison.Ordinal)), commandLine);
+        When("root-arg-absent", command.Length > 0 && !arguments.Any(NamesRoot), commandLine);
         When(
             "init-arg",
             arguments.Any(a =>
