@@ -275,6 +275,8 @@ test("on a phone the next thing and the console come first, and the placket lies
 test("a known board is on the bench within ten stops of the tab key, and an error has the focus", async ({ page }) => {
   await page.goto("/boards/new");
   await expect(page.getByLabel(/Or what is printed on the board/)).toBeFocused();
+  // What is not there yet is no stop.
+  await expect(page.getByLabel("Nickname")).toBeVisible();
   let stops = 0;
   const tabTo = async (found: () => Promise<boolean>) => {
     while (!(await found())) {

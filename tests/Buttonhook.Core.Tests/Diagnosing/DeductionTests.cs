@@ -78,6 +78,25 @@ public class DeductionTests
         Assert.Equal(cause, Diagnose(log).Causes[0].Id);
     }
 
+    [Theory]
+    [InlineData("    Unable to find a medium containing a live file system\n", "root-not-found")]
+    [InlineData(
+        "    Can not mount /dev/loop0 (/run/live/medium/live/filesystem.squashfs) on /run/live/rootfs/filesystem.squashfs\n",
+        "rootfs-corrupt"
+    )]
+    public void A_live_system_needs_no_root_argument(string says, string cause)
+    {
+        var log =
+            "[    0.000000] Linux version 6.1.0\n[    0.000000] Kernel command line: boot=live components console=ttyS0,115200\n"
+            + "Loading, please wait...\nBegin: Mounting root file system ... Begin: Running /scripts/live-premount ... done.\n"
+            + "  BOOT FAILED!\n\n  live-boot will now start a shell. The error message was:\n\n"
+            + says
+            + "\n\nBusyBox v1.35.0 (Debian 1:1.35.0-4) built-in shell (ash)\nEnter 'help' for a list of built-in commands.\n\n(initramfs) ";
+        var diagnosis = Diagnose(log);
+        Assert.Equal(cause, diagnosis.Causes[0].Id);
+        Assert.DoesNotContain(diagnosis.Causes, c => c.Id == "root-arg-missing");
+    }
+
     [Fact]
     public void The_missing_device_is_the_root_or_it_is_not()
     {
