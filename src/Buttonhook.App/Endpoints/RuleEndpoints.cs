@@ -161,7 +161,7 @@ public static class RuleEndpoints
             { } mistake
         )
             return mistake.Answer();
-        var scanner = new LineScanner([(rule.Find, rule.Regex, rule.Not)]);
+        var scanner = new LineScanner([new(rule.Find, rule.Regex, rule.Not)]);
         var clock = Stopwatch.StartNew();
         var all = boots.Ended().OrderByDescending(b => b.StartedAt).ToList();
         var hits = new List<RuleHit>();

@@ -7,6 +7,12 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="Milliseconds">From the begin of the capture to the first byte of the line; null without times.</param>
 public readonly record struct Hit(int Line, int Pattern, string Text, IReadOnlyDictionary<string, string> Values, int? Milliseconds = null);
 
+/// <summary>What is looked for in a line.</summary>
+/// <param name="Find">Text that must stand in it, small and capital letters being the same.</param>
+/// <param name="Regex">An expression that must match; null when the text is enough.</param>
+/// <param name="Not">An expression that must not match; null for none.</param>
+public sealed record Pattern(string Find, string? Regex = null, string? Not = null);
+
 /// <summary>
 /// Finds all patterns of a rule book in a line: one pass for their literals, then only the expressions whose literal is there.
 /// </summary>
@@ -15,19 +21,18 @@ public sealed class LineScanner
     private const int MostLetters = 2000;
     private static readonly IReadOnlyDictionary<string, string> NoValues = new Dictionary<string, string>();
     private readonly LiteralFinder literals;
-    private readonly (string? Regex, string? Not)[] sources;
+    private readonly Pattern[] sources;
 
     /// <summary>Made when their literal is met for the first time: most logs need few of them.</summary>
     private readonly Pair?[] expressions;
     private readonly System.Collections.Concurrent.ConcurrentDictionary<string, QuickExpression> made = new();
 
     /// <summary>Prepares the patterns; an expression that cannot be compiled throws when its literal is met (the rule book is checked before).</summary>
-    public LineScanner(IEnumerable<(string Find, string? Regex, string? Not)> patterns)
+    public LineScanner(IEnumerable<Pattern> patterns)
     {
-        var all = patterns.ToList();
-        literals = new([.. all.Select(p => p.Find)]);
-        sources = [.. all.Select(p => (p.Regex, p.Not))];
-        expressions = new Pair?[all.Count];
+        sources = [.. patterns];
+        literals = new([.. sources.Select(p => p.Find)]);
+        expressions = new Pair?[sources.Length];
     }
 
     /// <summary>An expression whose time grows with the line only, whatever stands in it; throws <see cref="NotSupportedException"/> for one that looks around or refers back.</summary>

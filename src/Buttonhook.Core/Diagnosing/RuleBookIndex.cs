@@ -12,14 +12,17 @@ public sealed class RuleBookIndex
     private RuleBookIndex(RuleBook book, IReadOnlyList<FittedWeight> fitted, KnownShapes shapes, LineScanner? scanner)
     {
         (Book, AllFitted, Shapes) = (book, fitted, shapes);
-        fittedOf = fitted.ToLookup(f => (f.Cause, f.Observation, f.Against));
-        Rules =
-        [
-            .. book
-                .Causes.SelectMany(c => (c.Evidence ?? []).Select(e => (c, e, true)).Concat((c.Against ?? []).Select(e => (c, e, false))))
-                .Select((r, i) => new EvidenceRule(r.c, r.e, r.Item3, i)),
-        ];
-        Weights = new(Rules, fittedOf);
+        fittedOf = fitted.ToLookup(f => KeyOf(f.Cause, f.Observation, f.Against), StringComparer.Ordinal);
+        var rules = new List<EvidenceRule>();
+        foreach (var cause in book.Causes)
+        {
+            foreach (var evidence in cause.Evidence ?? [])
+                rules.Add(new(cause, evidence, true, rules.Count));
+            foreach (var evidence in cause.Against ?? [])
+                rules.Add(new(cause, evidence, false, rules.Count));
+        }
+        Rules = rules;
+        Weights = new(Rules, FittedOf);
         Evidence = [.. Rules.Where(e => e.Evidence.Find is not null)];
         Signalled = [.. Rules.Where(e => e.Evidence.Find is null)];
         EvidenceOffset = book.Marks.Count;
@@ -28,9 +31,9 @@ public sealed class RuleBookIndex
         Scanner =
             scanner
             ?? new(
-                book.Marks.Select(m => (m.Find, m.Regex, m.Not))
-                    .Concat(Evidence.Select(e => (e.Evidence.Find!, e.Evidence.Regex, e.Evidence.Not)))
-                    .Concat(book.Harmless.Select(h => (h.Find, h.Regex, h.Not)))
+                book.Marks.Select(m => new Pattern(m.Find, m.Regex, m.Not))
+                    .Concat(Evidence.Select(e => new Pattern(e.Evidence.Find!, e.Evidence.Regex, e.Evidence.Not)))
+                    .Concat(book.Harmless.Select(h => new Pattern(h.Find, h.Regex, h.Not)))
             );
     }
 
@@ -38,7 +41,13 @@ public sealed class RuleBookIndex
     public IReadOnlyList<FittedWeight> AllFitted { get; }
 
     /// <summary>What was fitted of an observation, or null.</summary>
-    public FittedWeight? Fitted(string cause, Evidence evidence, bool against) => fittedOf[(cause, evidence.Key, against)].FirstOrDefault();
+    public FittedWeight? Fitted(string cause, Evidence evidence, bool against) => FittedOf(cause, evidence.Key, against);
+
+    private FittedWeight? FittedOf(string cause, string observation, bool against) =>
+        fittedOf[KeyOf(cause, observation, against)].FirstOrDefault();
+
+    // One text and no tuple: the code for lookups of texts is there before the program starts.
+    private static string KeyOf(string cause, string observation, bool against) => $"{cause}{(against ? '-' : '+')}{observation}";
 
     /// <summary>Another book with what was fitted and learnt for this one.</summary>
     public RuleBookIndex With(RuleBook book) => ReferenceEquals(book, Book) ? this : new(book, AllFitted, Shapes);
@@ -55,7 +64,7 @@ public sealed class RuleBookIndex
     /// <summary>Counts the changes of what the code says of the same bytes.</summary>
     private const string Code = "6";
     private readonly Lazy<long> version;
-    private readonly ILookup<(string Cause, string Observation, bool Against), FittedWeight> fittedOf;
+    private readonly ILookup<string, FittedWeight> fittedOf;
 
     /// <summary>Tells rules from others: what was read by rules of the same version is not read again. Never 0.</summary>
     public long Version => version.Value;

@@ -24,10 +24,13 @@ internal sealed class Weights
     private readonly double[] rules;
 
     /// <summary>Those of the book, and in their place what was fitted.</summary>
-    public Weights(IReadOnlyList<EvidenceRule> all, ILookup<(string Cause, string Observation, bool Against), FittedWeight> fitted)
+    /// <param name="fitted">What was fitted of an observation for (false) or against (true) a cause; null for nothing.</param>
+    public Weights(IReadOnlyList<EvidenceRule> all, Func<string, string, bool, FittedWeight?> fitted)
     {
-        rules = [.. all.Select(r => fitted[(r.Cause.Id, r.Evidence.Key, !r.For)].FirstOrDefault()?.Weight ?? r.Evidence.Weight)];
-        double Of(string name, double usual) => fitted[(name, "", false)].FirstOrDefault()?.Weight ?? usual;
+        rules = new double[all.Count];
+        foreach (var r in all)
+            rules[r.Number] = fitted(r.Cause.Id, r.Evidence.Key, !r.For)?.Weight ?? r.Evidence.Weight;
+        double Of(string name, double usual) => fitted(name, "", false)?.Weight ?? usual;
         SomethingElse = Of(General[0], 2);
         Clean = Of(General[1], 4);
         Explained = Of(General[2], 5);

@@ -184,7 +184,7 @@ public class DeductionTests
     public void A_line_made_to_be_slow_is_read_in_time_and_found_the_same()
     {
         var clock = System.Diagnostics.Stopwatch.StartNew();
-        var scanner = new LineScanner([("aaa", "^(a+)+$", null), ("aaa", "a+b", null)]);
+        var scanner = new LineScanner([new("aaa", "^(a+)+$"), new("aaa", "a+b")]);
         var hits = new List<Hit>();
         scanner.Scan(new string('a', 1900) + "!", 1, hits);
         scanner.Scan(new string('a', 1900), 2, hits);

@@ -30,7 +30,7 @@ public class RuleExamplesTests
     private static bool Finds(Pattern pattern, string line)
     {
         var hits = new List<Hit>();
-        new LineScanner([(pattern.Find, pattern.Regex, pattern.Not)]).Scan(line, 1, hits);
+        new LineScanner([new(pattern.Find, pattern.Regex, pattern.Not)]).Scan(line, 1, hits);
         return hits.Count > 0;
     }
 
