@@ -121,6 +121,17 @@ public class BootTests
         }
     }
 
+    /// <summary>A writer beside whom nobody else can write; it lets go, with nothing changed, when its connection is closed.</summary>
+    private static IDisposable Held(RunningApp app)
+    {
+        var database = app.Services.GetRequiredService<Database>().Connect();
+        using var command = database.CreateCommand();
+        command.Transaction = database.BeginTransaction();
+        command.CommandText = "UPDATE boards SET screen = screen";
+        command.ExecuteNonQuery();
+        return database;
+    }
+
     [Fact]
     public async Task A_mark_is_kept_that_is_made_while_the_end_of_a_capture_waits_for_the_disk()
     {
@@ -129,15 +140,8 @@ public class BootTests
         await app.Until(boot, Reached);
         Task<HttpResponseMessage> off,
             mark;
-        using (var database = app.Services.GetRequiredService<Database>().Connect())
+        using (Held(app))
         {
-            using var blocker = database.BeginTransaction();
-            using (var command = database.CreateCommand())
-            {
-                command.Transaction = blocker;
-                command.CommandText = "UPDATE boards SET screen = screen";
-                command.ExecuteNonQuery();
-            }
             off = app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false });
             await Task.Delay(300);
             mark = app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" });
@@ -366,16 +370,9 @@ public class BootTests
         var boot = boots.Begin(bench, "test", DateTimeOffset.UtcNow);
         var source = new PushedSource();
         await using var capture = new Capture(boot, boots, new(app.Services.GetRequiredService<RuleBookIndex>()), source, null, _ => { });
-        using (var database = app.Services.GetRequiredService<Database>().Connect())
+        // A writer that holds the database makes storing fail as a full disk does.
+        using (Held(app))
         {
-            // A writer that holds the database makes storing fail as a full disk does.
-            using var blocker = database.BeginTransaction();
-            using (var command = database.CreateCommand())
-            {
-                command.Transaction = blocker;
-                command.CommandText = "UPDATE boards SET screen = screen";
-                command.ExecuteNonQuery();
-            }
             Assert.Null(capture.Start());
             source.Push("one\n"u8.ToArray());
             for (var i = 0; i < 400 && capture.Waiting is null; i++)

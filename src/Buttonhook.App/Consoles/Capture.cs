@@ -33,9 +33,6 @@ public sealed partial class Capture : IAsyncDisposable
     private readonly Flow flow = new(TimeProvider.System);
     private Task pump = Task.CompletedTask;
     private Task reading = Task.CompletedTask;
-
-    /// <summary>When the last byte arrived, in milliseconds from the begin; -1 before the first. What still waits to be stored or read is no silence.</summary>
-    private volatile int lastArrived = -1;
     private Ending? ending;
 
     /// <summary>Prepares a capture; <see cref="Start"/> begins it.</summary>
@@ -95,10 +92,6 @@ public sealed partial class Capture : IAsyncDisposable
 
     /// <summary>Bytes that are on the disk.</summary>
     private long storedBytes;
-
-    /// <summary>When the console went away, or came back, last; milliseconds from the begin.</summary>
-    private int? lostAt;
-    private int heardFrom;
 
     /// <summary>Notes that power is applied or taken now; times count from power applied.</summary>
     public void Power(bool on)
@@ -164,25 +157,6 @@ public sealed partial class Capture : IAsyncDisposable
 
     /// <summary>Holds the line low for a moment.</summary>
     public Problem? Break() => source.Break();
-
-    /// <summary>Tells the reader how long it has been quiet; call it with the reader locked.</summary>
-    public void Listen()
-    {
-        if (Live)
-            Reader.Ending = Ended(CaptureEnd.Live, source.Now);
-    }
-
-    /// <summary>How long it has been quiet, in milliseconds: while the console is away nothing is heard, and that is no silence.</summary>
-    private int QuietAt(int at) => Math.Max(0, (lostAt ?? at) - Math.Max(lastArrived < 0 ? Reader.Log.PowerAt : lastArrived, heardFrom));
-
-    /// <summary>Whether the console is away at the moment.</summary>
-    public bool IsLost => lostAt is not null;
-
-    /// <summary>How long it has been quiet, now, in milliseconds; null while the console is away.</summary>
-    public int? Quiet => lostAt is null ? QuietAt(source.Now) : null;
-
-    private Ending Ended(CaptureEnd how, int at) =>
-        how == CaptureEnd.Unknown ? Core.Diagnosing.Ending.OfFile : new(how, QuietAt(at), usualQuiet);
 
     /// <summary>Completes when the capture has ended and everything is stored and read.</summary>
     public Task Finished => reading;

@@ -18,10 +18,10 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     private readonly long started = clock.GetTimestamp();
 
     /// <summary>What the board prints next is printed then, however busy this machine is: its time stands still until that was given.</summary>
-    private int nextGiven;
+    private volatile int nextGiven;
 
     /// <inheritdoc/>
-    public int Now => Math.Min(Elapsed, Volatile.Read(ref nextGiven));
+    public int Now => Math.Min(Elapsed, nextGiven);
 
     private int Elapsed => (int)(clock.GetElapsedTime(started).TotalMilliseconds * pace);
 
@@ -79,7 +79,7 @@ public sealed class SimulatedSource(SimulationPlan plan, double pace, TimeProvid
     private int? TellNext()
     {
         var due = board.NextDue;
-        Volatile.Write(ref nextGiven, due ?? int.MaxValue);
+        nextGiven = due ?? int.MaxValue;
         return due;
     }
 

@@ -122,8 +122,9 @@ public static class Signals
         };
 
     /// <summary>A root, or the way to one: live systems and roots of a server are found otherwise (live-boot(7), initramfs-tools(7), nfsroot of the kernel).</summary>
-    private static bool NamesRoot(string argument) =>
-        ((string[])["root=", "boot=", "nfsroot=", "netroot="]).Any(a => argument.StartsWith(a, StringComparison.Ordinal));
+    private static bool NamesRoot(string argument) => RootArguments.Any(a => argument.StartsWith(a, StringComparison.Ordinal));
+
+    private static readonly string[] RootArguments = ["root=", "boot=", "nfsroot=", "netroot="];
 
     internal static SignalSet Of(SignalInput input)
     {

@@ -108,7 +108,9 @@ public sealed record StartFiles(
             table.Partitions.Count == 0 ? 0 : table.Partitions.Min(p => p.StartBytes),
             commandFile
         );
-        return files.Bytes > MostKept ? Not($"Its boot partition holds more than {Sizes.Binary(MostKept)}.") : files;
+        return commandFile is not null && files.Bytes > MostKept
+            ? Not($"Its boot partition holds more than {Sizes.Binary(MostKept)}.")
+            : files;
     }
 
     /// <summary>Every file at its place, as far as it may be held.</summary>

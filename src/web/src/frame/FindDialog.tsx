@@ -47,10 +47,8 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
   const [wanted, setWanted] = useState(false);
   const first = found[0]?.to;
   useEffect(() => {
-    if (!wanted || !first) return;
-    onClose();
-    void go(first);
-  }, [wanted, first, onClose, go]);
+    if (wanted && first) open(first);
+  });
   return (
     <Modal show onHide={onClose} aria-labelledby="find-title" animation={false}>
       <Modal.Body className={styles.find ?? ""}>
@@ -64,7 +62,7 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
             setWanted(false);
           }}
           onKeyDown={(e) => {
-            if (e.key === "Enter" && words.length > 0) setWanted(true);
+            if (e.key === "Enter" && (first || loading)) setWanted(true);
           }}
         />
         <ul>
