@@ -149,6 +149,7 @@ public sealed partial class BenchViews
         // Why it ended is stored before the capture stops being live: asked in this order both fit together.
         var capture = captures.Running(id);
         var live = capture is { Live: true, Ending: false };
+        var noted = capture?.Noted ?? [];
         if (boots.Find(id) is not { } boot || boards.Find(boot.BoardId) is not { } bench)
             return null;
         var (good, of) = GoodLike(boot);
@@ -193,7 +194,7 @@ public sealed partial class BenchViews
             of,
             boot.EndedWhy ?? capture?.EndedWhy,
             capture?.Trouble,
-            EventsOf(boots.Events(id), look.PowerAt),
+            EventsOf(Together(boots.Events(id), noted), look.PowerAt),
             look.HasTimes || live ? look.Origin : null,
             live ? capture!.Line : null,
             live ? look.Hint ?? (capture!.BringsNoEcho ? LineHint.OneWay : LineHint.OfPrompt(capture.Prompt)) : null,
@@ -245,6 +246,10 @@ public sealed partial class BenchViews
             work
         );
     }
+
+    /// <summary>What is stored, and behind it what waits for the disk.</summary>
+    private static List<JournalEvent> Together(IReadOnlyList<JournalEvent> stored, IReadOnlyList<JournalEvent> noted) =>
+        [.. stored, .. noted.Where(n => !stored.Any(s => (s.Milliseconds, s.Kind, s.Text) == (n.Milliseconds, n.Kind, n.Text)))];
 
     private const int MostEvents = 400;
 

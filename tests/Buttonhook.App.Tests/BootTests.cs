@@ -121,15 +121,22 @@ public class BootTests
         }
     }
 
-    /// <summary>A writer beside whom nobody else can write; it lets go, with nothing changed, when its connection is closed.</summary>
-    private static IDisposable Held(RunningApp app)
+    [Fact]
+    public async Task A_mark_is_shown_while_it_waits_for_the_disk()
     {
-        var database = app.Services.GetRequiredService<Database>().Connect();
-        using var command = database.CreateCommand();
-        command.Transaction = database.BeginTransaction();
-        command.CommandText = "UPDATE boards SET screen = screen";
-        command.ExecuteNonQuery();
-        return database;
+        await using var app = await RunningApp.Start();
+        var boot = await StartBoot(app, await app.Board());
+        await app.Until(boot, Reached);
+        using (app.Held())
+        {
+            var answer = await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" }));
+            Assert.Single(answer.GetProperty("events").EnumerateArray(), e => e.GetProperty("text").GetString() == "screen: dark");
+            Assert.Empty(app.Services.GetRequiredService<BootStore>().Events(boot));
+        }
+        for (var i = 0; i < 400 && app.Services.GetRequiredService<BootStore>().Events(boot).Count == 0; i++)
+            await Task.Delay(50);
+        var shown = (await app.Get($"/api/boots/{boot}")).GetProperty("events").EnumerateArray();
+        Assert.Single(shown, e => e.GetProperty("text").GetString() == "screen: dark");
     }
 
     [Fact]
@@ -140,7 +147,7 @@ public class BootTests
         await app.Until(boot, Reached);
         Task<HttpResponseMessage> off,
             mark;
-        using (Held(app))
+        using (app.Held())
         {
             off = app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false });
             await Task.Delay(300);
@@ -371,7 +378,7 @@ public class BootTests
         var source = new PushedSource();
         await using var capture = new Capture(boot, boots, new(app.Services.GetRequiredService<RuleBookIndex>()), source, null, _ => { });
         // A writer that holds the database makes storing fail as a full disk does.
-        using (Held(app))
+        using (app.Held())
         {
             Assert.Null(capture.Start());
             source.Push("one\n"u8.ToArray());

@@ -1,6 +1,10 @@
 using System.Diagnostics;
 using System.Net.Http.Json;
 using System.Text.Json;
+using Buttonhook.App.Preparing;
+using Buttonhook.Core.Preparing;
+using Buttonhook.Storage;
+using Microsoft.Extensions.DependencyInjection;
 
 namespace Buttonhook.App.Tests;
 
@@ -83,6 +87,32 @@ public sealed class PreparingTests
         var ended = await app.Until(boot.GetProperty("id").GetString()!, b => b.GetProperty("lastStage").GetString() == "login");
         var lines = JsonSerializer.Serialize(await app.Get($"/api/boots/{ended.GetProperty("id").GetString()}/lines?from=1&count=400"));
         Assert.Contains("frost-north login:", lines);
+    }
+
+    [Fact]
+    public async Task A_card_is_told_as_done_once_that_is_stored()
+    {
+        await using var app = await RunningApp.Start(pace: 5000);
+        var board = await app.Board(image: "tallow-4-minimal-riscv64");
+        await Written(app, board, "slot-1");
+        var store = app.Services.GetRequiredService<PreparationStore>();
+        var job = new CardWriteJob(
+            store.NewestOf(board)! with
+            {
+                Step = WriteStep.DryBoot,
+            },
+            store,
+            app.Services.GetRequiredService<BoardStore>()
+        );
+        Task end;
+        using (app.Held())
+        {
+            end = Task.Run(() => job.Keep(job.State with { Step = WriteStep.Done }));
+            await Task.Delay(200);
+            Assert.True(job.State.Running);
+        }
+        await end;
+        Assert.False(job.State.Running);
     }
 
     [Fact]

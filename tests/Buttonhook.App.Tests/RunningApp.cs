@@ -176,7 +176,9 @@ public sealed class RunningApp : IAsyncDisposable
             await Task.Delay(50);
         }
         var last = await Get($"/api/boots/{bootId}");
-        throw new TimeoutException($"The boot stayed at: {last}");
+        var lines = await Get($"/api/boots/{bootId}/lines?from=1&count=2000");
+        var end = lines.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("text").GetString()).TakeLast(5);
+        throw new TimeoutException($"The boot stayed at {last.GetProperty("word")}, behind: {string.Join(" | ", end)}; {last}");
     }
 
     /// <summary>Waits until a cause stands in the diagnosis of a boot, at most 30 s.</summary>
@@ -190,6 +192,17 @@ public sealed class RunningApp : IAsyncDisposable
             await Task.Delay(50);
         }
         throw new TimeoutException($"No {cause} in {await Get($"/api/boots/{bootId}/diagnosis")}");
+    }
+
+    /// <summary>A writer beside whom nobody else can write; it lets go, with nothing changed, when its connection is closed.</summary>
+    public IDisposable Held()
+    {
+        var database = Services.GetRequiredService<Database>().Connect();
+        using var command = database.CreateCommand();
+        command.Transaction = database.BeginTransaction();
+        command.CommandText = "UPDATE boards SET screen = screen";
+        command.ExecuteNonQuery();
+        return database;
     }
 
     /// <summary>Writes what is in the write-ahead log back into the file itself, for tests that damage the file.</summary>

@@ -109,40 +109,6 @@ public sealed partial class Capture : IAsyncDisposable
     /// <summary>Notes what a person saw, now; false when the capture ends already and takes nothing more.</summary>
     public bool Mark(string text) => Note(new(source.Now, EventKind.Mark, text));
 
-    /// <summary>Waits a moment until what was noted is on the disk, so that the answer to a request shows it.</summary>
-    public async Task Written()
-    {
-        for (var n = 0; n < 60 && Interlocked.Read(ref unwritten) > 0; n++)
-            await Task.Delay(5);
-    }
-
-    private long unwritten;
-
-    /// <summary>Puts an entry behind those that wait for the disk; false when the capture ends and takes nothing more.</summary>
-    private bool Put(JournalEntry entry)
-    {
-        Interlocked.Increment(ref unwritten);
-        if (arrived.Writer.TryWrite(entry))
-            return true;
-        Interlocked.Decrement(ref unwritten);
-        return false;
-    }
-
-    /// <summary>Puts an event behind the bytes that arrived so far; false when the capture ends and takes nothing more.</summary>
-    private bool Note(JournalEvent happened)
-    {
-        switch (happened.Kind)
-        {
-            case EventKind.Gap:
-                lostAt = happened.Milliseconds;
-                break;
-            case EventKind.Back:
-                (lostAt, heardFrom) = (null, happened.Milliseconds);
-                break;
-        }
-        return Put(happened);
-    }
-
     /// <summary>Changes the line while it is read.</summary>
     public Problem? Set(LineSettings line)
     {
@@ -207,7 +173,7 @@ public sealed partial class Capture : IAsyncDisposable
             var began = clock.GetTimestamp();
             await Store(entries);
             storedBytes += bytes;
-            Interlocked.Add(ref unwritten, -entries.Count);
+            Written(entries);
             flow.Stored(bytes);
             // Reading comes behind storing: it may fall behind a flood, but by little, and nothing waits for it once the end is asked for.
             while (flow.MuchUnread && !over.Task.IsCompleted)

@@ -45,10 +45,9 @@ internal sealed class CardWriteJob(CardWrite state, PreparationStore store, Boar
             Keep(State);
     }
 
-    /// <summary>Stores a state.</summary>
+    /// <summary>Stores a state, and tells it then: who is told of an end starts from what is stored of it.</summary>
     public void Keep(CardWrite now)
     {
-        State = now;
         sinceKept.Restart();
         try
         {
@@ -61,6 +60,7 @@ internal sealed class CardWriteJob(CardWrite state, PreparationStore store, Boar
                 throw;
             _ = KeepLater(now);
         }
+        State = now;
     }
 
     private async Task KeepLater(CardWrite end)
