@@ -68,6 +68,7 @@ public sealed partial class BenchViews
             boot.CardNumber == bench.CardNumber && boot.ModelId == bench.Board.ModelId && !(bench.ChangedAt > boot.StartedAt)
                 ? KnownNow(bench, model)
                 : [];
+        known.AddRange(captures.With(boot.Id, r => ConsoleTold.Of(r, model.Console)) ?? []);
         var before = Confirmed().Where(c => c.Boot.Id != boot.Id && c.Boot.StartedAt < boot.StartedAt).ToList();
         foreach (var cause in before.GroupBy(c => c.CauseId))
         {

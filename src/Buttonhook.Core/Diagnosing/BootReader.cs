@@ -119,6 +119,14 @@ public sealed partial class BootReader
         else if (MayHoldTime(text) && LooksLikeTime().IsMatch(text))
             brokenTimes++;
         shapes.Watch(text, number);
+        if (ahead is not null)
+            ahead.Take(text, number);
+        else
+            Find(text, number, into);
+    }
+
+    private void Find(ReadOnlySpan<char> text, int number, List<Hit> into)
+    {
         var before = into.Count;
         scanner.Scan(text, number, into, literalsFound, passOver);
         for (var i = into.Count - 1; i >= before; i--)
@@ -132,7 +140,7 @@ public sealed partial class BootReader
     /// <summary>Notes on the hits from one on when their line arrived.</summary>
     private void Stamp(List<Hit> into, int from, int line)
     {
-        if (into.Count == from)
+        if (into.Count == from || ahead is not null)
             return;
         var arrived = Log.Arrival(line) + Log.PowerAt;
         for (var i = from; i < into.Count; i++)
@@ -146,7 +154,12 @@ public sealed partial class BootReader
         {
             if (mark.Banner)
             {
-                if (mark.Stage == Stage.FirstLoader && Log.Origin == TimeOrigin.FirstByte && Log.Arrival(hit.Line) is { } first)
+                if (
+                    mark.Stage == Stage.FirstLoader
+                    && ahead is null
+                    && Log.Origin == TimeOrigin.FirstByte
+                    && Log.Arrival(hit.Line) is { } first
+                )
                     Log.CountFrom(first + Log.PowerAt, TimeOrigin.FirstLoader);
                 foreach (var seen in stageMarksSeen)
                     passOver[seen] = false;
@@ -193,6 +206,7 @@ public sealed partial class BootReader
 
     internal CaptureLook Look()
     {
+        ahead?.Settle();
         var all = hits;
         var (last, lastLine) = (lastTextLine, lastTextLine > 0 ? Log.Text(lastTextLine) : "");
         if (Log.LineCount > scannedLines)

@@ -180,6 +180,15 @@ internal static partial class Diagnoser
 
         /// <summary>What was observed, with the line that shows it first (0 for none).</summary>
         public List<(EvidenceRule Rule, int Line)> Rules { get; } = [];
+
+        /// <summary>What the weightiest observation that says something of it says; null when none does.</summary>
+        public string? Said(Func<Evidence, string?> of) =>
+            Rules
+                .Where(r => r.Rule.For)
+                .OrderByDescending(r => r.Rule.Evidence.Weight)
+                .Select(r => of(r.Rule.Evidence))
+                .FirstOrDefault(said => said is not null);
+
         public int FirstLine { get; set; } = int.MaxValue;
         public List<EvidenceLine> For { get; } = [];
         public List<EvidenceLine> Against { get; } = [];
@@ -341,9 +350,9 @@ internal static partial class Diagnoser
             probability,
             [.. candidate.For.DistinctBy(e => (e.Line, e.Line == 0 ? e.Says : null)).OrderBy(e => e.Line)],
             [.. candidate.Against.DistinctBy(e => (e.Line, e.Line == 0 ? e.Says : null)).OrderBy(e => e.Line)],
-            Fill(cause.Check.What)!,
+            Fill(candidate.Said(e => e.Check) ?? cause.Check.What)!,
             cause.Check.Minutes,
-            Fill(cause.Fix)!,
+            Fill(candidate.Said(e => e.Fix) ?? cause.Fix)!,
             Fill(cause.Correction),
             cause.Caution
         );

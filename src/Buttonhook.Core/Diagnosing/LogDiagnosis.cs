@@ -31,6 +31,8 @@ public static class LogDiagnosis
         if (LineStamps.Parter(piece.AsSpan(0, length)) is { } part)
             return ReadStamped(log, piece, length, part, index);
         var reader = new BootReader(index, (first, count) => Again(log, first, count));
+        if (length == piece.Length)
+            reader.ReadAhead();
         for (var at = 0L; length > 0; length = Fill(log, piece))
         {
             reader.Add(piece.AsSpan(0, length), -1);

@@ -152,6 +152,8 @@ public sealed record Cause(
 /// <param name="Until">Counts only in lines before this stage is reached; null for everywhere.</param>
 /// <param name="From">Counts only in lines from where this stage is reached; null for everywhere.</param>
 /// <param name="Says">What it shows, as a clause.</param>
+/// <param name="Check">The look that fits where this was observed; null for that of the cause.</param>
+/// <param name="Fix">What mends it where this was observed; null for that of the cause.</param>
 public sealed record Evidence(
     double Weight,
     string? Find = null,
@@ -161,7 +163,9 @@ public sealed record Evidence(
     string? When = null,
     Stage? Until = null,
     Stage? From = null,
-    string? Says = null
+    string? Says = null,
+    string? Check = null,
+    string? Fix = null
 )
 {
     /// <summary>Names the observation itself, whatever it weighs: what was fitted is found by it.</summary>

@@ -105,6 +105,7 @@ public static class Signals
             [BootMountFailed] = "the boot partition could not be mounted",
             [OtherMountFailed] = "something other than the root could not be mounted",
             [RescueWithoutRoot] = "a rescue shell before any root was mounted",
+            ["no-disk-seen"] = "the kernel says a lot, and names no card and no disk",
             [KernelNotFetched] = "a kernel was asked for over the network and did not come",
             [InitrdNotFetched] = "an initial file system was asked for over the network and did not come",
             [TreeNotFetched] = "a device tree was asked for over the network and did not come",
@@ -123,6 +124,9 @@ public static class Signals
 
     /// <summary>A root, or the way to one: live systems and roots of a server are found otherwise (live-boot(7), initramfs-tools(7), nfsroot of the kernel).</summary>
     private static bool NamesRoot(string argument) => RootArguments.Any(a => argument.StartsWith(a, StringComparison.Ordinal));
+
+    /// <summary>Lines with a kernel's time from which on a kernel is not quiet: what it found it has named.</summary>
+    private const int Talkative = 150;
 
     private static readonly string[] RootArguments = ["root=", "boot=", "nfsroot=", "netroot="];
 
@@ -178,6 +182,7 @@ public static class Signals
         When("kernel-stalled", stage == Stage.Kernel && !ended);
         When("services-stalled", stage == Stage.Services && !ended);
         When(NoLoginPrompt, stage is Stage.Root or Stage.Services && !ended && Has("system-up"), Last("system-up"));
+        When("no-disk-seen", stage >= Stage.Kernel && wholeTimes >= Talkative && !Has("disk-seen"));
         When(
             "short-memory",
             marks.Any(m =>

@@ -192,4 +192,46 @@ public class DeductionTests
         Assert.Equal([(2, 0), (3, 1)], hits.Select(h => (h.Line, h.Pattern)));
         Assert.True(clock.Elapsed < TimeSpan.FromSeconds(20));
     }
+
+    private static string Talkative(string more) =>
+        Kernel
+        + string.Concat(Enumerable.Range(0, 200).Select(n => $"[    {n / 100.0:0.000000}] clk: sentinel {n}\n"))
+        + more
+        + "ALERT!  UUID=1234-abcd does not exist.  Dropping to a shell!\n(initramfs) ";
+
+    [Fact]
+    public void Where_the_kernel_named_no_disk_at_all_its_driver_is_looked_for_and_not_the_root()
+    {
+        var none = Diagnose(Talkative("")).Causes[0];
+        Assert.Equal("root-not-found", none.Id);
+        Assert.Contains("driver of the slot", none.Fix);
+        Assert.Contains("lsinitramfs", none.NextCheck);
+        var another = Diagnose(Talkative("[    2.100000] mmcblk0: mmc0:4567 CARD 1.00 GiB\n")).Causes[0];
+        Assert.Equal("root-not-found", another.Id);
+        Assert.DoesNotContain("driver of the slot", another.Fix);
+    }
+
+    private const string ToTheServer =
+        "BOOTP broadcast 1\nDHCP client bound to address 10.0.2.15 (6 ms)\nRetrieving file: pxelinux.cfg/0A00020F\nTFTP from server 10.0.2.2; our IP address is 10.0.2.15\nFilename 'pxelinux.cfg/0A00020F'.\nLoading: *\nTFTP error: 'Access violation' (2)\nNot retrying...\nConfig file not found\n=> ";
+
+    [Theory]
+    [InlineData("** No partition table - mmc 0 **\nCouldn't find partition mmc 0:1\n", "no-boot-medium")]
+    [InlineData("Scanning mmc 0:1...\n", "boot-files-missing")]
+    public void What_a_loader_asks_a_server_for_at_last_was_not_read_from_the_card(string card, string cause)
+    {
+        var top = Diagnose("U-Boot SPL 2025.01\n\nU-Boot 2025.01\nmmc0 is current device\n" + card + ToTheServer).Causes[0];
+        Assert.Equal(cause, top.Id);
+        Assert.True(top.Probability > 0.8);
+    }
+
+    [Theory]
+    [InlineData("root=/dev/mmcblk0p1 rw console=ttyS0,115200", true)]
+    [InlineData("root=/dev/mmcblk0p1 rw quiet", false)]
+    public void A_kernel_that_was_told_a_serial_console_and_is_silent_has_more_than_one_cause(string words, bool serial)
+    {
+        var causes = Diagnose($"U-Boot 2025.01\nRetrieving file: /boot/vmlinuz\nappend: {words}\nStarting kernel ...\n\n").Causes;
+        var told = causes.Single(c => c.Id == "console-arg-missing");
+        Assert.Equal(serial, told.Probability < 0.7);
+        Assert.Equal(serial, causes.Any(c => c.Id == "dtb-wrong-board"));
+    }
 }

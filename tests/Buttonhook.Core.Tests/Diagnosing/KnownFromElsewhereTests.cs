@@ -1,4 +1,5 @@
 using System.Text;
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using FsCheck.Xunit;
@@ -157,4 +158,31 @@ public class KnownFromElsewhereTests
 
     [Fact]
     public void One_fault_is_one() => Assert.Empty(Read(NoRoot).MendInOrder!);
+
+    [Theory]
+    [InlineData("append: root=/dev/mmcblk0p1 console=tty0 console=ttyS0,115200", "ttyS0", -3.0)]
+    [InlineData("append: root=/dev/mmcblk0p1 console=ttyS2,115200", "ttyS0", 1.5)]
+    [InlineData("append: root=/dev/mmcblk0p1", "ttyS0", 1.5)]
+    [InlineData("append: root=/dev/mmcblk0p1 console=ttyS0,115200", null, null)]
+    [InlineData("Retrieving file: /boot/vmlinuz", "ttyS0", null)]
+    public void The_command_line_that_a_loader_shows_is_held_against_the_console_of_the_boards_card(
+        string shown,
+        string? device,
+        double? odds
+    )
+    {
+        var reader = new BootReader(Knowledge.Rules) { Ending = new(CaptureEnd.Person, 90_000) };
+        reader.Add(Encoding.ASCII.GetBytes($"U-Boot 2025.01\n{shown}\nStarting kernel ...\n\n"), 1000);
+        var told = ConsoleTold.Of(reader.Result(), new(device, 115200, ConsoleLevel.Logic33, null, null, null, null));
+        Assert.Equal(odds, told.SingleOrDefault()?.Odds);
+        Assert.All(told, t => Assert.Contains("line 2 names", t.Says));
+    }
+
+    [Fact]
+    public void A_board_that_boots_on_is_told_nothing_of_its_console()
+    {
+        var reader = new BootReader(Knowledge.Rules) { Ending = new(CaptureEnd.Person, 90_000) };
+        reader.Add(Encoding.ASCII.GetBytes("U-Boot 2025.01\nappend: root=/dev/vda2\nStarting kernel ...\n\n" + Booted), 1000);
+        Assert.Empty(ConsoleTold.Of(reader.Result(), new("ttyS0", 115200, ConsoleLevel.Logic33, null, null, null, null)));
+    }
 }
