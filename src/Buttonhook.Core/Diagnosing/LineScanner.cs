@@ -48,14 +48,15 @@ public sealed class LineScanner
 
     /// <summary>
     /// An expression that no line can make slow, and that costs little to make. The one whose time grows with the line only takes
-    /// milliseconds to be made, a hundred times as long as the usual one: so the usual one is tried first, for a moment only, and the
-    /// first line that is too much for it has the other one made, which is used from then on. Both find the same.
+    /// milliseconds to be made, a hundred times as long as the usual one: so the usual one is tried first, for a moment only, and a line
+    /// that is too much for it twice has the other one made, which is used from then on. Both find the same.
     /// </summary>
     private sealed class QuickExpression(string regex)
     {
         private static readonly TimeSpan Moment = TimeSpan.FromMilliseconds(20);
         private volatile Regex current = new(regex, RegexOptions.CultureInvariant, Moment);
         private int uses;
+        private int late;
 
         /// <summary>After so many lines it is worth the time to make machine code of it.</summary>
         private const int ManyUses = 4000;
@@ -64,28 +65,35 @@ public sealed class LineScanner
         {
             if (Interlocked.Increment(ref uses) == ManyUses && !current.Options.HasFlag(RegexOptions.NonBacktracking))
                 current = new(regex, RegexOptions.CultureInvariant | RegexOptions.Compiled, Moment);
-            try
-            {
-                return current.IsMatch(text);
-            }
-            catch (RegexMatchTimeoutException)
-            {
-                current = Expression(regex);
-                return current.IsMatch(text);
-            }
+            while (true)
+                try
+                {
+                    return current.IsMatch(text);
+                }
+                catch (RegexMatchTimeoutException)
+                {
+                    TookLong();
+                }
         }
 
         public Match Match(string text)
         {
-            try
-            {
-                return current.Match(text);
-            }
-            catch (RegexMatchTimeoutException)
-            {
+            while (true)
+                try
+                {
+                    return current.Match(text);
+                }
+                catch (RegexMatchTimeoutException)
+                {
+                    TookLong();
+                }
+        }
+
+        /// <summary>The first time it may have been the machine that was busy, or the making of code.</summary>
+        private void TookLong()
+        {
+            if (Interlocked.Increment(ref late) > 1)
                 current = Expression(regex);
-                return current.Match(text);
-            }
         }
     }
 
