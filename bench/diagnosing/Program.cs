@@ -117,6 +117,8 @@ void Long()
             .Concat(book.Harmless.Select(h => h.Find))
             .Distinct()
     );
+    // What was changed is built before anything is measured.
+    Run(1, program, "build");
     var (ours, memory) = Run(3, program, "diagnose", path, "--json");
     var plain = Run(3, "rg", "-c", "-i", "-F", "-f", literals, path);
     var exact = Run(3, "rg", "-c", "-F", "-f", literals, path);

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
+using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.Core.Consoles;
 
@@ -19,7 +20,7 @@ public static partial class LineStamps
 
     private const double Day = 86_400;
 
-    private sealed record Kind(string Name, Regex Pattern, Func<Match, double?> Seconds, bool OfDay, bool Stays);
+    internal sealed record Kind(string Name, Regex Pattern, Func<Match, double?> Seconds, bool OfDay, bool Stays);
 
     /// <summary>A kernel stamps its own lines in every capture: only a list of nothing else is one with times.</summary>
     private const double MostOfKernel = 0.98;
@@ -79,36 +80,56 @@ public static partial class LineStamps
         var pieces = new List<StoredPiece>();
         var clock = new StampClock(kind);
         while (!log.IsEmpty)
-            pieces.Add(clock.Part(Next(ref log)));
+        {
+            var line = clock.Part(Next(ref log), out var milliseconds);
+            pieces.Add(new(milliseconds, line.ToArray()));
+        }
         return pieces;
     }
 
-    /// <summary>Takes the stamps off the lines of a log whose beginning is stamped, one after the other; null for a log that has none.</summary>
+    /// <summary>What takes the stamps off the lines of a log whose beginning is stamped, one after the other; null for a log that has none.</summary>
     /// <param name="start">Its beginning: as many lines as tell, a few hundred kB.</param>
-    public static Func<ReadOnlyMemory<byte>, StoredPiece>? Parter(ReadOnlySpan<byte> start) =>
-        Stamped(start) is { } kind && new StampClock(kind) is var clock ? line => clock.Part(line.Span) : null;
+    internal static StampClock? Parter(ReadOnlySpan<byte> start) => Stamped(start) is { } kind ? new(kind) : null;
 
     /// <summary>Counts the time of a stamped log on.</summary>
-    private sealed class StampClock(Kind kind)
+    internal sealed class StampClock(Kind kind)
     {
-        private double? first;
-        private double last;
-        private double days;
+        private const int LongestStamp = 200;
+
+        /// <summary>How far the time was counted: where a part of the log is read again, it goes on from there.</summary>
+        public Moment At { get; set; }
+
+        /// <summary>The first time of the log, the newest since then, and the midnights that were passed.</summary>
+        internal readonly record struct Moment(double? First, double Last, double Days);
 
         /// <summary>A line without its stamp, with milliseconds from the first one.</summary>
-        public StoredPiece Part(ReadOnlySpan<byte> line)
+        public ReadOnlySpan<byte> Part(ReadOnlySpan<byte> line, out int milliseconds)
         {
-            var text = Encoding.Latin1.GetString(line[..Math.Min(line.Length, 200)]);
-            if (kind.Pattern.Match(text) is { Success: true } match && kind.Seconds(match) is { } seconds)
+            var (first, last, days) = At;
+            if (TimeOf(line, out var length) is { } seconds)
             {
                 first ??= seconds;
                 if (kind.OfDay && seconds + days * Day < last - Day / 2 + first)
                     days++;
                 last = Math.Max(last, seconds + days * Day - first.Value);
-                if (!kind.Stays)
-                    line = line[match.Length..];
+                At = new(first, last, days);
+                line = line[length..];
             }
-            return new((int)Math.Min(int.MaxValue, Math.Round(last * 1000)), line.ToArray());
+            milliseconds = (int)Math.Min(int.MaxValue, Math.Round(last * 1000));
+            return line;
+        }
+
+        private double? TimeOf(ReadOnlySpan<byte> line, out int length)
+        {
+            length = 0;
+            Span<char> letters = stackalloc char[LongestStamp];
+            letters = letters[..Encoding.Latin1.GetChars(line[..Math.Min(line.Length, LongestStamp)], letters)];
+            if (kind.Stays)
+                return KernelClock.TimeOf(letters);
+            if (kind.Pattern.Match(letters.ToString()) is not { Success: true } match || kind.Seconds(match) is not { } seconds)
+                return null;
+            length = match.Length;
+            return seconds;
         }
     }
 

@@ -73,7 +73,7 @@ public sealed partial class BootReader
         if (milliseconds >= 0)
             seen.Hear(milliseconds);
         while (scannedLines < Log.CompleteLines)
-            ScanLine(++scannedLines, hits);
+            ScanLine(++scannedLines, milliseconds);
     }
 
     /// <summary>Takes what happened beside the bytes, in the order in which it happened.</summary>
@@ -105,7 +105,7 @@ public sealed partial class BootReader
         }
     }
 
-    private void ScanLine(int number, List<Hit> into)
+    private void ScanLine(int number, int milliseconds)
     {
         var text = Log.Text(number, ref buffer);
         if (text.Length == 0)
@@ -120,29 +120,38 @@ public sealed partial class BootReader
             brokenTimes++;
         shapes.Watch(text, number);
         if (ahead is not null)
-            ahead.Take(text, number);
+            ahead.Take(text, number, milliseconds);
         else
-            Find(text, number, into);
+            Find(text, number, null);
     }
 
-    private void Find(ReadOnlySpan<char> text, int number, List<Hit> into)
+    /// <summary>Keeps what the rule book knows of a line.</summary>
+    /// <param name="arrived">When it arrived, in milliseconds from the begin of the capture, -1 without times; null to ask the log.</param>
+    private void Find(ReadOnlySpan<char> text, int number, int? arrived)
     {
-        var before = into.Count;
-        scanner.Scan(text, number, into, literalsFound, passOver);
-        for (var i = into.Count - 1; i >= before; i--)
-            if (!IsWorthKeeping(into[i]))
-                into.RemoveAt(i);
-        Stamp(into, before, number);
-        if (into.Count > MostHits)
-            into.RemoveRange(MostHits / 4, MostHits / 2);
+        var before = hits.Count;
+        scanner.Scan(text, number, hits, literalsFound, passOver);
+        if (hits.Count == before)
+            return;
+        Stamp(
+            hits,
+            before,
+            arrived is { } known
+                ? known < 0
+                    ? null
+                    : known
+                : Log.Arrival(number) + Log.PowerAt
+        );
+        for (var i = hits.Count - 1; i >= before; i--)
+            if (!IsWorthKeeping(hits[i]))
+                hits.RemoveAt(i);
+        if (hits.Count > MostHits)
+            hits.RemoveRange(MostHits / 4, MostHits / 2);
     }
 
     /// <summary>Notes on the hits from one on when their line arrived.</summary>
-    private void Stamp(List<Hit> into, int from, int line)
+    private static void Stamp(List<Hit> into, int from, int? arrived)
     {
-        if (into.Count == from || ahead is not null)
-            return;
-        var arrived = Log.Arrival(line) + Log.PowerAt;
         for (var i = from; i < into.Count; i++)
             into[i] = into[i] with { Milliseconds = arrived };
     }
@@ -154,13 +163,8 @@ public sealed partial class BootReader
         {
             if (mark.Banner)
             {
-                if (
-                    mark.Stage == Stage.FirstLoader
-                    && ahead is null
-                    && Log.Origin == TimeOrigin.FirstByte
-                    && Log.Arrival(hit.Line) is { } first
-                )
-                    Log.CountFrom(first + Log.PowerAt, TimeOrigin.FirstLoader);
+                if (mark.Stage == Stage.FirstLoader && hit.Milliseconds is { } first)
+                    CountFromLoader(first);
                 foreach (var seen in stageMarksSeen)
                     passOver[seen] = false;
                 stageMarksSeen.Clear();
@@ -206,7 +210,7 @@ public sealed partial class BootReader
 
     internal CaptureLook Look()
     {
-        ahead?.Settle();
+        Settle();
         var all = hits;
         var (last, lastLine) = (lastTextLine, lastTextLine > 0 ? Log.Text(lastTextLine) : "");
         if (Log.LineCount > scannedLines)
@@ -216,7 +220,7 @@ public sealed partial class BootReader
             if (!string.IsNullOrWhiteSpace(text))
                 (last, lastLine) = (Log.LineCount, text);
             scanner.Scan(text, Log.LineCount, all);
-            Stamp(all, hits.Count, Log.LineCount);
+            Stamp(all, hits.Count, Log.Arrival(Log.LineCount) + Log.PowerAt);
         }
         var marks = all.Where(h => h.Pattern < evidenceOffset)
             .Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Text, h.Values, h.Milliseconds))

@@ -53,13 +53,13 @@ public sealed class LineScanner
     /// </summary>
     private sealed class QuickExpression(string regex)
     {
-        private static readonly TimeSpan Moment = TimeSpan.FromMilliseconds(20);
+        private static readonly TimeSpan Moment = TimeSpan.FromMilliseconds(100);
         private volatile Regex current = new(regex, RegexOptions.CultureInvariant, Moment);
         private int uses;
         private int late;
 
         /// <summary>After so many lines it is worth the time to make machine code of it.</summary>
-        private const int ManyUses = 4000;
+        private const int ManyUses = 20_000;
 
         public bool IsMatch(ReadOnlySpan<char> text)
         {

@@ -28,8 +28,15 @@ public static class LogDiagnosis
     {
         var piece = new byte[PieceBytes];
         var length = Fill(log, piece);
-        if (LineStamps.Parter(piece.AsSpan(0, length)) is { } part)
-            return ReadStamped(log, piece, length, part, index);
+        if (LineStamps.Parter(piece.AsSpan(0, length)) is { } clock)
+        {
+            var stamped = new StampedLog(log, clock);
+            var timed = new BootReader(index, stamped.Again);
+            if (length == piece.Length)
+                timed.ReadAhead();
+            stamped.ReadInto(timed);
+            return timed;
+        }
         var reader = new BootReader(index, (first, count) => Again(log, first, count));
         if (length == piece.Length)
             reader.ReadAhead();
@@ -40,44 +47,6 @@ public static class LogDiagnosis
             at += length;
             log.Position = at;
         }
-        return reader;
-    }
-
-    /// <summary>Line by line, without what stands before each; such a log is held in memory.</summary>
-    private static BootReader ReadStamped(
-        Stream log,
-        byte[] piece,
-        int length,
-        Func<ReadOnlyMemory<byte>, StoredPiece> part,
-        RuleBookIndex index
-    )
-    {
-        var reader = new BootReader(index);
-        var rest = new MemoryStream();
-        void Line(ReadOnlyMemory<byte> line)
-        {
-            var parted = part(line);
-            reader.Add(parted.Bytes, parted.Milliseconds);
-        }
-        for (; length > 0; length = Fill(log, piece))
-        {
-            var some = piece.AsMemory(0, length);
-            for (var end = some.Span.IndexOf((byte)'\n'); end >= 0; end = some.Span.IndexOf((byte)'\n'))
-            {
-                if (rest.Length == 0)
-                    Line(some[..(end + 1)]);
-                else
-                {
-                    rest.Write(some.Span[..(end + 1)]);
-                    Line(rest.ToArray());
-                    rest.SetLength(0);
-                }
-                some = some[(end + 1)..];
-            }
-            rest.Write(some.Span);
-        }
-        if (rest.Length > 0)
-            Line(rest.ToArray());
         return reader;
     }
 

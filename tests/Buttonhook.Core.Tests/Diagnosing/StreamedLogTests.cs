@@ -26,7 +26,7 @@ public class StreamedLogTests
             var i => $"[    {i / 5000.0:0.000000}] usb 1-{i % 7}: new high-speed device, sentinel ß {n}\r\n",
         };
 
-    public static TheoryData<string> Forms => ["plain", "stamped", "cut", "one-line", "empty"];
+    public static TheoryData<string> Forms => ["plain", "stamped", "kernel", "clock", "cut", "one-line", "empty"];
 
     [Theory]
     [MemberData(nameof(Forms))]
@@ -36,6 +36,11 @@ public class StreamedLogTests
         {
             "plain" => Long(Body, 40_000),
             "stamped" => Long(n => $"{n / 2000.0:0.000} {Body(n)}", 30_000),
+            "kernel" => Long(n => $"[{n / 5000.0, 12:0.000000}] sentinel {n} says something\n", 60_000),
+            "clock" => Long(
+                n => $"23:{50 + n / 4000:00}:{n / 67 % 60:00}.{n % 1000:000} {(n == 7 ? "U-Boot SPL 2025.01\n" : Body(n))}",
+                30_000
+            ),
             "cut" => Long(Body, 20_000)[..1_000_001],
             "one-line" => Long(_ => "never ends ", 60_000),
             _ => [],
@@ -44,10 +49,17 @@ public class StreamedLogTests
         using var stream = new MemoryStream(log);
         var reader = LogDiagnosis.Read(stream, Knowledge.Rules);
         Assert.Equal(Said(whole), Said(reader.Diagnose().Diagnosis));
-        Assert.Equal(form == "stamped", reader.Log.HasTimes);
+        Assert.Equal(form is "stamped" or "kernel" or "clock", reader.Log.HasTimes);
+        var inMemory = LogDiagnosis.Read(log, Knowledge.Rules);
+        Assert.Equal((inMemory.Log.Length, inMemory.Log.LineCount), (reader.Log.Length, reader.Log.LineCount));
+        Assert.Equal((inMemory.Log.Origin, inMemory.Log.PowerAt), (reader.Log.Origin, reader.Log.PowerAt));
+        // Of what was let go any line can be had again, in any order.
+        foreach (
+            var line in new[] { 1, 2, reader.Log.LineCount, 17, reader.Log.LineCount / 2, 300, 1 }.Where(n => n <= reader.Log.LineCount)
+        )
+            Assert.Equal((inMemory.Log.Text(line), inMemory.Log.Arrival(line)), (reader.Log.Text(line), reader.Log.Arrival(line)));
         if (form == "plain")
         {
-            // Of what was let go any line can be had again, in any order.
             Assert.Equal(LineText.Clean(Encoding.UTF8.GetBytes(Body(17))), reader.Log.Text(18));
             Assert.Equal(LineText.Clean(Encoding.UTF8.GetBytes(Body(39_000))), reader.Log.Text(39_001));
             Assert.Equal(LineText.Clean(Encoding.UTF8.GetBytes(Body(18))), reader.Log.Text(19));
