@@ -133,15 +133,7 @@ public sealed partial class BootReader
         scanner.Scan(text, number, hits, literalsFound, passOver);
         if (hits.Count == before)
             return;
-        Stamp(
-            hits,
-            before,
-            arrived is { } known
-                ? known < 0
-                    ? null
-                    : known
-                : Log.Arrival(number) + Log.PowerAt
-        );
+        Stamp(hits, before, arrived < 0 ? null : arrived ?? Log.Arrival(number) + Log.PowerAt);
         for (var i = hits.Count - 1; i >= before; i--)
             if (!IsWorthKeeping(hits[i]))
                 hits.RemoveAt(i);
