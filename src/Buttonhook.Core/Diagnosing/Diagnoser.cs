@@ -353,7 +353,7 @@ internal static partial class Diagnoser
             Fill(candidate.Said(e => e.Check) ?? cause.Check.What)!,
             cause.Check.Minutes,
             Fill(candidate.Said(e => e.Fix) ?? cause.Fix)!,
-            Fill(cause.Correction),
+            Fill(candidate.Said(e => e.Correction) ?? cause.Correction),
             cause.Caution
         );
     }

@@ -154,6 +154,7 @@ public sealed record Cause(
 /// <param name="Says">What it shows, as a clause.</param>
 /// <param name="Check">The look that fits where this was observed; null for that of the cause.</param>
 /// <param name="Fix">What mends it where this was observed; null for that of the cause.</param>
+/// <param name="Correction">What that changes, as recorded; null for that of the cause.</param>
 public sealed record Evidence(
     double Weight,
     string? Find = null,
@@ -165,7 +166,8 @@ public sealed record Evidence(
     Stage? From = null,
     string? Says = null,
     string? Check = null,
-    string? Fix = null
+    string? Fix = null,
+    string? Correction = null
 )
 {
     /// <summary>Names the observation itself, whatever it weighs: what was fitted is found by it.</summary>

@@ -206,9 +206,10 @@ public class DeductionTests
         Assert.Equal("root-not-found", none.Id);
         Assert.Contains("driver of the slot", none.Fix);
         Assert.Contains("lsinitramfs", none.NextCheck);
+        Assert.Contains("driver of the slot", none.Correction);
         var another = Diagnose(Talkative("[    2.100000] mmcblk0: mmc0:4567 CARD 1.00 GiB\n")).Causes[0];
         Assert.Equal("root-not-found", another.Id);
-        Assert.DoesNotContain("driver of the slot", another.Fix);
+        Assert.DoesNotContain("driver of the slot", another.Fix + another.Correction);
     }
 
     private const string ToTheServer =
