@@ -248,8 +248,10 @@ public sealed partial class BenchViews
     }
 
     /// <summary>What is stored, and behind it what waits for the disk.</summary>
-    private static List<JournalEvent> Together(IReadOnlyList<JournalEvent> stored, IReadOnlyList<JournalEvent> noted) =>
-        [.. stored, .. noted.Where(n => !stored.Any(s => (s.Milliseconds, s.Kind, s.Text) == (n.Milliseconds, n.Kind, n.Text)))];
+    private static IReadOnlyList<JournalEvent> Together(IReadOnlyList<JournalEvent> stored, IReadOnlyList<JournalEvent> noted) =>
+        noted.Count == 0
+            ? stored
+            : [.. stored, .. noted.Where(n => !stored.Any(s => (s.Milliseconds, s.Kind, s.Text) == (n.Milliseconds, n.Kind, n.Text)))];
 
     private const int MostEvents = 400;
 

@@ -68,7 +68,9 @@ public sealed partial class BenchViews
             boot.CardNumber == bench.CardNumber && boot.ModelId == bench.Board.ModelId && !(bench.ChangedAt > boot.StartedAt)
                 ? KnownNow(bench, model)
                 : [];
-        known.AddRange(captures.With(boot.Id, r => ConsoleTold.Of(r, model.Console)) ?? []);
+        // Lists ask this of every failed boot: a log is opened where its summary says that it may tell.
+        if (captures.Summary(boot) is { } said && ConsoleTold.Concerns(said.Outcome, said.LastStage))
+            known.AddRange(captures.With(boot.Id, r => ConsoleTold.Of(r, model.Console)) ?? []);
         var before = Confirmed().Where(c => c.Boot.Id != boot.Id && c.Boot.StartedAt < boot.StartedAt).ToList();
         foreach (var cause in before.GroupBy(c => c.CauseId))
         {

@@ -121,6 +121,24 @@ public class BootTests
         }
     }
 
+    [Theory]
+    [InlineData("ttyS0", "against", "names ttyS0, the console of this board's card")]
+    [InlineData("ttyS2", "evidence", "names ttyS2, and that of this board's card is ttyS0")]
+    public async Task The_console_that_a_loader_names_is_held_against_the_boards_card(string named, string side, string says)
+    {
+        await using var app = await RunningApp.Start();
+        using var log = new ByteArrayContent(
+            Encoding.ASCII.GetBytes($"U-Boot 2025.01\nappend: root=/dev/mmcblk0p1 console={named},115200\nStarting kernel ...\n\n")
+        );
+        var boot = await RunningApp.Json(await app.Http.PostAsync($"/api/boards/{await app.Board()}/logs?name=silent.log", log));
+        var causes = (await app.Get($"/api/boots/{boot.GetProperty("id").GetString()}/diagnosis")).GetProperty("causes").EnumerateArray();
+        var told = causes.Single(c => c.GetProperty("id").GetString() == "console-arg-missing");
+        Assert.Contains(
+            told.GetProperty(side).EnumerateArray(),
+            e => e.GetProperty("says").GetString()!.EndsWith(says, StringComparison.Ordinal)
+        );
+    }
+
     [Fact]
     public async Task A_mark_is_shown_while_it_waits_for_the_disk()
     {

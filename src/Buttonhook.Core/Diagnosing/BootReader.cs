@@ -131,15 +131,16 @@ public sealed partial class BootReader
     {
         var before = hits.Count;
         scanner.Scan(text, number, hits, literalsFound, passOver);
-        if (hits.Count == before)
-            return;
-        Stamp(hits, before, arrived < 0 ? null : arrived ?? Log.Arrival(number) + Log.PowerAt);
         for (var i = hits.Count - 1; i >= before; i--)
-            if (!IsWorthKeeping(hits[i]))
+            if (!IsWorthKeeping(hits[i], arrived))
                 hits.RemoveAt(i);
+        if (hits.Count > before)
+            Stamp(hits, before, Arrived(number, arrived));
         if (hits.Count > MostHits)
             hits.RemoveRange(MostHits / 4, MostHits / 2);
     }
+
+    private int? Arrived(int line, int? known) => known < 0 ? null : known ?? Log.Arrival(line) + Log.PowerAt;
 
     /// <summary>Notes on the hits from one on when their line arrived.</summary>
     private static void Stamp(List<Hit> into, int from, int? arrived)
@@ -149,13 +150,13 @@ public sealed partial class BootReader
     }
 
     /// <summary>Banners always; a stage mark once an attempt unless it carries facts or ends the boot; anything else 200 times.</summary>
-    private bool IsWorthKeeping(Hit hit)
+    private bool IsWorthKeeping(Hit hit, int? arrived)
     {
         if (hit.Pattern < evidenceOffset && book.Marks[hit.Pattern] is var mark)
         {
             if (mark.Banner)
             {
-                if (mark.Stage == Stage.FirstLoader && hit.Milliseconds is { } first)
+                if (mark.Stage == Stage.FirstLoader && Arrived(hit.Line, arrived) is { } first)
                     CountFromLoader(first);
                 foreach (var seen in stageMarksSeen)
                     passOver[seen] = false;

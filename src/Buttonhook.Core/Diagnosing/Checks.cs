@@ -34,7 +34,7 @@ public static class Checks
 
     /// <summary>
     /// The ranking with what is known from elsewhere: the odds of a cause are multiplied by what that is worth. A cause that the log does not
-    /// show is taken in where a board stopped and the log explains little: as likely as something else, times what is known.
+    /// show, and for which something speaks, is taken in where a board stopped and the log explains little: as likely as something else, times what is known.
     /// </summary>
     public static Diagnosis Knowing(this Diagnosis diagnosis, IReadOnlyList<KnownBefore> known, RuleBook book)
     {
@@ -44,23 +44,29 @@ public static class Checks
         var rest = causes.Find(c => c.Id == RuleBook.SomethingElse)?.Probability ?? Diagnoser.Doubt;
         foreach (var of in known.GroupBy(k => k.CauseId))
         {
-            var factor = Math.Exp(Math.Min(of.Sum(k => k.Odds), MostKnown));
-            var says = of.Select(k => new EvidenceLine(0, "", k.Says)).ToList();
+            var odds = of.Sum(k => k.Odds);
+            var factor = Math.Exp(Math.Min(odds, MostKnown));
+            List<EvidenceLine> Says(bool against) => [.. of.Where(k => k.Odds < 0 == against).Select(k => new EvidenceLine(0, "", k.Says))];
             var at = causes.FindIndex(c => c.Id == of.Key);
             if (at >= 0)
                 causes[at] = causes[at] with
                 {
                     Probability = causes[at].Probability * factor,
-                    Evidence = [.. says, .. causes[at].Evidence],
+                    Evidence = [.. Says(false), .. causes[at].Evidence],
+                    Against = [.. Says(true), .. causes[at].Against],
                 };
-            else if (book.Cause(of.Key) is { } cause && diagnosis.Outcome is Outcome.Stopped or Outcome.Silent or Outcome.Rebooting)
+            else if (
+                odds > 0
+                && book.Cause(of.Key) is { } cause
+                && diagnosis.Outcome is Outcome.Stopped or Outcome.Silent or Outcome.Rebooting
+            )
                 causes.Add(
                     new(
                         cause.Id,
                         cause.Name,
                         rest * factor,
-                        says,
-                        [],
+                        Says(false),
+                        Says(true),
                         Template.Plain(cause.Check.What),
                         cause.Check.Minutes,
                         Template.Plain(cause.Fix),

@@ -14,10 +14,13 @@ public static partial class ConsoleTold
     private const double NamedOdds = -3,
         OtherOdds = 1.5;
 
+    /// <summary>Whether a boot was silent behind its loader.</summary>
+    public static bool Concerns(Outcome outcome, Stage? last) => (outcome, last) == (Outcome.Silent, Stage.SecondLoader);
+
     /// <summary>What that says of a kernel that was not told its console; nothing where the boot was not silent behind the loader, no command line is shown, or the card names no device.</summary>
     public static IReadOnlyList<KnownBefore> Of(ReadCapture read, ConsolePort console)
     {
-        if (console.Device is not { } device || read.Reading is not { Outcome: Outcome.Silent, LastStage: Stage.SecondLoader })
+        if (console.Device is not { } device || !Concerns(read.Reading.Outcome, read.Reading.LastStage))
             return [];
         for (var line = read.Log.LineCount; line > Math.Max(0, read.Log.LineCount - LastLines); line--)
             if (CommandLine().Match(read.Log.Text(line)) is { Success: true } shown)

@@ -6,7 +6,7 @@ namespace Buttonhook.Core.Diagnosing;
 public static class LogDiagnosis
 {
     /// <summary>Bytes that are read at once; also what the beginning is that tells whether lines are stamped.</summary>
-    private const int PieceBytes = 1 << 18;
+    internal const int PieceBytes = 1 << 18;
 
     /// <summary>Reads all bytes of <paramref name="log"/> as one capture; never throws on bad bytes.</summary>
     public static (BootReading Reading, Diagnosis Diagnosis) Of(ReadOnlySpan<byte> log, RuleBookIndex index) => Read(log, index).Diagnose();

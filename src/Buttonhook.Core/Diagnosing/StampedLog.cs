@@ -6,8 +6,6 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="log">A stream that can seek; it stays open as long as lines may be asked for again.</param>
 internal sealed class StampedLog(Stream log, LineStamps.StampClock clock)
 {
-    private const int PieceBytes = 1 << 18;
-
     /// <summary>So many lines lie between two places from which is read again.</summary>
     private const int LinesBetween = 256;
     private readonly List<(long Offset, LineStamps.StampClock.Moment At)> places = [];
@@ -46,7 +44,7 @@ internal sealed class StampedLog(Stream log, LineStamps.StampClock clock)
     /// <summary>Lines with their ends, and where in the file each begins; what is read elsewhere meanwhile does not matter.</summary>
     private IEnumerable<(ReadOnlyMemory<byte> Line, long Offset)> LinesFrom(long offset)
     {
-        var piece = new byte[PieceBytes];
+        var piece = new byte[LogDiagnosis.PieceBytes];
         var filled = 0;
         var begin = offset;
         while (true)
