@@ -15,7 +15,8 @@ public static class BenchApp
     private static readonly TimeSpan StopWithin = TimeSpan.FromMilliseconds(900);
 
     /// <summary>A ready application on a database and data files; nothing runs until it is started.</summary>
-    public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge)
+    /// <param name="ownSignals">Whether Ctrl+C and SIGTERM end it by themselves; else who started it ends it.</param>
+    public static WebApplication Build(BenchOptions options, Database database, KnowledgeFiles knowledge, bool ownSignals = true)
     {
         Preparing.SimulatedSlots.Fill(database);
         new EditStore(database).Trim();
@@ -56,6 +57,8 @@ public static class BenchApp
             .SetMinimumLevel(LogLevel.Warning)
             .AddFilter("Microsoft.AspNetCore.Diagnostics", LogLevel.None)
             .AddFilter("Microsoft.Extensions.Hosting", LogLevel.None);
+        if (!ownSignals)
+            builder.Services.AddSingleton<IHostLifetime, EndedByItsStarter>();
         SpeakJson(builder.Services);
         AddServices(builder.Services, options, database, knowledge);
 
@@ -70,6 +73,14 @@ public static class BenchApp
         return app;
     }
 
+    /// <summary>Takes no signals.</summary>
+    private sealed class EndedByItsStarter : IHostLifetime
+    {
+        public Task WaitForStartAsync(CancellationToken cancellationToken) => Task.CompletedTask;
+
+        public Task StopAsync(CancellationToken cancellationToken) => Task.CompletedTask;
+    }
+
     private static void SpeakJson(IServiceCollection services)
     {
         services.ConfigureHttpJsonOptions(json =>
@@ -79,10 +90,18 @@ public static class BenchApp
             json.SerializerOptions.RespectRequiredConstructorParameters = true;
             json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
+            json.SerializerOptions.Converters.Add(new ShownText());
+            json.SerializerOptions.TypeInfoResolverChain.Insert(
+                0,
+                new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver { Modifiers = { WholeLists.Demand } }
+            );
         });
         services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
         services.AddOpenApi();
-        services.AddSignalR();
+        // As in the contract: a page that opens a port is told parity and flow in the standard's own words.
+        services
+            .AddSignalR()
+            .AddJsonProtocol(j => j.PayloadSerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower)));
     }
 
     private static void AddServices(IServiceCollection services, BenchOptions options, Database database, KnowledgeFiles knowledge)
@@ -128,6 +147,7 @@ public static class BenchApp
         services.AddSingleton<EditStore>();
         services.AddSingleton<PhotoStore>();
         services.AddSingleton<FolderStore>();
+        services.AddSingleton<NamedPaths>();
         services.AddSingleton<Images.Downloads>();
         services.AddSingleton<Removals>();
         services.AddSingleton<SimulatedTerminals>();

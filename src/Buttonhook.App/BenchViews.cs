@@ -100,7 +100,8 @@ public sealed partial class BenchViews(
             image is not null && files.IsStandIn(image),
             [.. bench.Changes.Select(c => new ChangeView(c.Id, c.CauseId, c.Text, c.MadeAt, c.Edit, ProvenBy(c, bench, all)))],
             PortOf(all),
-            bench.Version
+            bench.Version,
+            captures.RunningOn(id) is not null
         );
     }
 

@@ -55,6 +55,7 @@ public sealed record SeamState(SeamStep Step, bool Done);
 
 /// <summary>Everything about one board.</summary>
 /// <param name="Version">Counts the changes of the board; a save names the one that it began from.</param>
+/// <param name="Capturing">Whether a boot of it is being captured at the moment.</param>
 public sealed record BoardView(
     Board Board,
     BoardModel Model,
@@ -72,7 +73,8 @@ public sealed record BoardView(
     bool StandIn,
     IReadOnlyList<ChangeView> Changes,
     CapturePort? Port,
-    int Version
+    int Version,
+    bool Capturing
 );
 
 /// <summary>A change on the card or bench of a board.</summary>

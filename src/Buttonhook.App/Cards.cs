@@ -32,10 +32,13 @@ public sealed class Cards(KnowledgeFiles knowledge, CardStore store, Preparation
     }
 
     /// <summary>Reads a file of cards and adds them; a card that does not fit the others is a problem and adds none.</summary>
-    public Answer<CardPack> Import(string name, string yaml)
+    /// <param name="against">What else may speak against taking them; null for nothing.</param>
+    public Answer<CardPack> Import(string name, string yaml, Func<CardPack, Problem?>? against = null)
     {
         var read = CardPack.Read(name, yaml, knowledge.Schemas);
-        return read.Value is { } pack ? Add(pack) : read;
+        return read.Value is not { } pack ? read
+            : against?.Invoke(pack) is { } problem ? problem
+            : Add(pack);
     }
 
     /// <summary>Adds cards that are already read.</summary>

@@ -15,39 +15,99 @@ public sealed class DataFolder : IDisposable
     /// <summary>From here on everything that this process makes is for its owner alone.</summary>
     public static void ForOwnerAlone() => FileKinds.NewFilesFor(OthersNothing);
 
-    /// <summary>Makes the folder, closes it to others and holds it; a problem when another server holds it.</summary>
+    /// <summary>
+    /// Makes the folder, closes it to others and holds it; a problem when another server holds it, when it is another user's, and when it holds
+    /// anything that is not Buttonhook's: a folder with a person's own files is left as it is.
+    /// </summary>
     public static Answer<DataFolder> Hold(string folder)
     {
-        var path = Path.Combine(folder, "buttonhook.lock");
+        var path = Lock(folder);
         try
         {
+            if (NotOurs(folder) is { } problem)
+                return problem;
             Directory.CreateDirectory(folder);
-            // A folder that was used before may be open to others.
-            if (File.Exists(DataFile(folder)))
-            {
-                File.SetUnixFileMode(folder, Owner);
-                foreach (var file in Directory.GetFiles(folder))
-                    File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
-            }
             // FileShare.None is an exclusive lock (flock(2)), which goes with the process; who holds it stands in a file of its own.
             var held = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-            File.WriteAllText(Holder(folder), Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture));
-            return new DataFolder(held);
-        }
-        catch (IOException e) when (!FullDisk.Is(e) && File.Exists(path) && !Directory.Exists(path))
-        {
-            return new Problem(
-                $"{folder} should be used by one server at a time.",
-                $"The process {HolderOf(folder)} uses it.",
-                "Open the page of that one, end it first, or name another data folder with --data."
-            );
+            try
+            {
+                Close(folder);
+                File.WriteAllText(Holder(folder), Environment.ProcessId.ToString(System.Globalization.CultureInfo.InvariantCulture));
+                Keeping.Backup.FinishRestore(folder);
+                return new DataFolder(held);
+            }
+            catch
+            {
+                held.Dispose();
+                throw;
+            }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             return FullDisk.Is(e)
-                ? new Problem($"There should be room on the disk of {folder}.", "It is full.", "Make room and start again.")
+                    ? new Problem($"There should be room on the disk of {folder}.", "It is full.", "Make room and start again.")
+                : e.HResult == ReadOnlyDisk
+                    ? new Problem(
+                        $"{folder} should be a folder that can be written.",
+                        "Its disk is mounted read-only.",
+                        "Mount it for writing, or name another data folder with --data."
+                    )
+                : e.HResult == Held
+                    ? new Problem(
+                        $"{folder} should be used by one server at a time.",
+                        $"The process {HolderOf(folder)} uses it.",
+                        "Open the page of that one, end it first, or name another data folder with --data."
+                    )
                 : new Problem($"{folder} should be a folder that can be written.", e.Message, "Name another data folder with --data.");
         }
+    }
+
+    // EROFS and EWOULDBLOCK of errno(3), which .NET gives as they are.
+    private const int ReadOnlyDisk = 30,
+        Held = 11;
+
+    private static string Lock(string folder) => Path.Combine(folder, "buttonhook.lock");
+
+    private static Problem? NotOurs(string folder)
+    {
+        if (File.Exists(folder))
+            return new($"{folder} should be a folder.", "It is a file.", "Name a folder with --data.");
+        if (!Directory.Exists(folder))
+            return null;
+        if (FileKinds.OwnerOf(folder) is { } owner && owner != FileKinds.User)
+            return new(
+                $"{folder} should be a folder of your own.",
+                $"It belongs to the user {owner}, and you are {FileKinds.User}: what is written there now, its owner could not change.",
+                "Start as its owner, or name another data folder with --data."
+            );
+        if (IsOurs(folder))
+            return null;
+        // A folder of the demo lies inside the usual one; a new disk has a folder for what its check finds.
+        var foreign = Directory
+            .EnumerateFileSystemEntries(folder)
+            .Where(e => Path.GetFileName(e) != "lost+found" && !(Path.GetFileName(e) == "demo" && IsOurs(e)))
+            .Select(Path.GetFileName)
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        return foreign.Count == 0
+            ? null
+            : new(
+                $"{folder} should be empty or a data folder of Buttonhook.",
+                $"It holds {string.Join(", ", foreign.Take(3))}{(foreign.Count > 3 ? $" and {foreign.Count - 3} more" : "")}, which Buttonhook did not make.",
+                "Nothing in it was changed. Name a new or empty folder with --data."
+            );
+    }
+
+    /// <summary>Whether a folder is a data folder: it has a data file, or the lock of a server that made none yet.</summary>
+    private static bool IsOurs(string folder) => File.Exists(DataFile(folder)) || File.Exists(Lock(folder));
+
+    /// <summary>Closes the folder and what Buttonhook itself keeps in it to others; anything else in it keeps its rights.</summary>
+    private static void Close(string folder)
+    {
+        File.SetUnixFileMode(folder, Owner);
+        foreach (var file in Directory.EnumerateFiles(folder, "buttonhook.*").Append(Path.Combine(folder, "rules.yaml")))
+            if (File.Exists(file) && new FileInfo(file).LinkTarget is null)
+                File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
     }
 
     /// <summary>The data file of a folder.</summary>
@@ -74,7 +134,7 @@ public sealed class DataFolder : IDisposable
     {
         try
         {
-            var path = Path.Combine(folder, "buttonhook.lock");
+            var path = Lock(folder);
             if (!File.Exists(path))
                 return null;
             try

@@ -14,14 +14,11 @@ public static class Scratch
     /// <summary>Makes the scratch of a data folder, empty, and puts everything temporary of this process there.</summary>
     public static void Begin(string dataFolder)
     {
-        var folder = Path.Combine(Path.GetFullPath(dataFolder), "scratch");
-        if (Directory.Exists(folder))
-            Directory.Delete(folder, true);
-        Directory.CreateDirectory(folder);
-        Environment.SetEnvironmentVariable("TMPDIR", folder);
+        Environment.SetEnvironmentVariable("TMPDIR", OwnFolder.Fresh(Path.Combine(Path.GetFullPath(dataFolder), "scratch")));
     }
 
-    private static string Folder =>
+    /// <summary>Where it lies.</summary>
+    public static string Folder =>
         Environment.GetEnvironmentVariable("TMPDIR") is { Length: > 0 } own ? own
         : Directory.Exists(Large) ? Large
         : Path.GetTempPath();

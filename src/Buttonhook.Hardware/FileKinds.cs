@@ -58,6 +58,24 @@ public static unsafe class FileKinds
     /// <summary>The path behind all links; the path itself when it is none or nothing lies there.</summary>
     public static string Behind(string path) => File.Exists(path) ? new FileInfo(path).ResolveLinkTarget(true)?.FullName ?? path : path;
 
+    /// <summary>The path behind all links, also those of the folders on the way (realpath(3)); null when nothing lies there or it may not be looked at.</summary>
+    public static string? RealPath(string path)
+    {
+        if (path.Contains('\0'))
+            return null;
+        var real = Native.RealPath(path, null);
+        if (real is null)
+            return null;
+        try
+        {
+            return Marshal.PtrToStringUTF8((nint)real);
+        }
+        finally
+        {
+            Native.Free(real);
+        }
+    }
+
     /// <summary>When what lies at a path was made or its rights were changed last (stx_ctime of statx(2)), as a number; null when it cannot be told.</summary>
     public static string? ChangedAt(string path)
     {
@@ -67,6 +85,18 @@ public static unsafe class FileKinds
         var fields = new ReadOnlySpan<byte>(status, 256);
         return $"{BinaryPrimitives.ReadInt64LittleEndian(fields[96..])}.{BinaryPrimitives.ReadUInt32LittleEndian(fields[104..]):000000000}";
     }
+
+    /// <summary>The number of the user whose file or folder it is (stx_uid of statx(2)); null when it cannot be told.</summary>
+    public static uint? OwnerOf(string path)
+    {
+        var status = stackalloc byte[256];
+        return path.Contains('\0') || Native.Status(Here, path, 0, Basic, status) != 0
+            ? null
+            : BinaryPrimitives.ReadUInt32LittleEndian(new ReadOnlySpan<byte>(status, 256)[20..]);
+    }
+
+    /// <summary>The number of the user that this process acts as (geteuid(2)).</summary>
+    public static uint User => Native.EffectiveUser();
 
     /// <summary>Takes rights away from all files that this process makes from now on (umask(2)).</summary>
     public static void NewFilesFor(uint without) => _ = Native.Mask(without);

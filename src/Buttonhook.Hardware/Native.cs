@@ -69,6 +69,21 @@ internal static unsafe partial class Native
     [LibraryImport("libc", EntryPoint = "umask")]
     public static partial uint Mask(uint mask);
 
+    [LibraryImport("libc", EntryPoint = "realpath", StringMarshalling = StringMarshalling.Utf8)]
+    public static partial byte* RealPath(string path, byte* into);
+
+    [LibraryImport("libc", EntryPoint = "free")]
+    public static partial void Free(byte* memory);
+
+    [LibraryImport("libc", EntryPoint = "geteuid")]
+    public static partial uint EffectiveUser();
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    public static partial int Create(string path, int flags, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "linkat", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    public static partial int Link(int fromFolder, string from, int toFolder, string to, int flags);
+
     [LibraryImport("libc", EntryPoint = "close")]
     public static partial int Close(int descriptor);
 

@@ -30,25 +30,9 @@ public sealed class Database : IDisposable
             connection.Execute("PRAGMA journal_mode = WAL");
             return Upgrade(connection, path) is { } problem ? problem : database;
         }
-        catch (SqliteException e) when (e.SqliteErrorCode == 13)
-        {
-            return new Problem(
-                $"There should be room on the disk of {path}.",
-                "It is full.",
-                "Make room and start again; what was stored before is kept."
-            );
-        }
-        catch (SqliteException e) when (e.SqliteErrorCode is 8 or 14)
-        {
-            return new Problem($"{path} should be writable.", $"SQLite says: {e.Message}", "Name another data folder with --data.");
-        }
         catch (SqliteException e)
         {
-            return new Problem(
-                $"{path} should be a Buttonhook database.",
-                $"SQLite says: {e.Message}",
-                "Name another data folder, or restore this file from a copy."
-            );
+            return Trouble(e, path, "writable");
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
@@ -88,7 +72,7 @@ public sealed class Database : IDisposable
         }
         catch (SqliteException e)
         {
-            return new Problem($"{path} should be readable.", $"SQLite says: {e.Message}", "Name another data folder.");
+            return Trouble(e, path, "readable");
         }
     }
 
@@ -134,9 +118,34 @@ public sealed class Database : IDisposable
         }
         catch (SqliteException e)
         {
-            return new Problem("The data file should be a Buttonhook database.", $"SQLite says: {e.Message}", "Take another copy.");
+            return Trouble(e, path, "readable");
         }
     }
+
+    // Of the result codes of SQLite (sqlite.org/rescode.html): these alone say something of the data; the others are of disk and rights.
+    private const int Corrupt = 11,
+        Full = 13,
+        NoDatabase = 26;
+
+    private static Problem Trouble(SqliteException e, string path, string wanted) =>
+        e.SqliteErrorCode switch
+        {
+            Full => new(
+                $"There should be room on the disk of {path}.",
+                "It is full.",
+                "Make room and start again; what was stored before is kept."
+            ),
+            Corrupt or NoDatabase => new(
+                $"{path} should be a Buttonhook database.",
+                $"SQLite says: {e.Message}",
+                "Name another data folder, or restore this file from a copy."
+            ),
+            _ => new(
+                $"{path} should be {wanted}.",
+                $"SQLite says: {e.Message}",
+                "Look whether its disk is full or mounted read-only, and who may write there; or name another data folder with --data."
+            ),
+        };
 
     private static Problem? Unusable(long version)
     {

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Buttonhook.App.Keeping;
 using Buttonhook.Core;
+using Buttonhook.Hardware;
 using Buttonhook.Storage;
 using static Buttonhook.App.Commands.Terminal;
 
@@ -42,37 +43,36 @@ internal static class BackupCommands
         var opened = Database.Beside(data);
         if (opened.Value is not { } database)
             return Say(opened.Problem!, Failed);
-        var made = false;
+        string? room = null;
         using (database)
             try
             {
-                using var into = new FileStream(file, FileMode.CreateNew);
-                made = true;
-                var list = Backup.Write(
-                    database,
-                    folder,
-                    into,
-                    Path.GetDirectoryName(Path.GetFullPath(file))!,
-                    TimeProvider.System.GetUtcNow()
-                );
+                room = Backup.RoomForCopy(folder);
+                using var into = new NewFile(file);
+                var list = Backup.Write(database, folder, into.Stream, room, TimeProvider.System.GetUtcNow());
+                into.Publish();
                 Console.WriteLine(
                     $"{file}: {string.Join(", ", list.Files.Select(f => $"{f.Name} {Sizes.Binary(f.Bytes)}"))}. Images and written cards are not in it. It holds password hashes and wireless keys: keep it as you keep keys."
                 );
                 return 0;
             }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            catch (Exception e) when (FullDisk.Is(e) || e is IOException or UnauthorizedAccessException)
             {
-                // Half a backup is none.
-                if (made)
-                    File.Delete(file);
                 return Say(
-                    new Problem(
-                        $"{file} should be a new file on a disk with room.",
-                        FullDisk.Is(e) ? "The disk is full." : e.Message,
-                        "Name another file."
-                    ),
+                    FullDisk.Is(e)
+                        ? new Problem(
+                            $"There should be room for a copy of the data file in {folder}, and for {file}.",
+                            "The disk is full.",
+                            "Make room, or name a file on another disk. Your data are whole; nothing was written."
+                        )
+                        : new Problem($"{file} should be a new file on a disk with room.", e.Message, "Name another file."),
                     Failed
                 );
+            }
+            finally
+            {
+                if (room is not null)
+                    OwnFolder.Remove(room);
             }
     }
 

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Http.Json;
+using System.Runtime.InteropServices;
 using System.Text.Json;
 using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
@@ -13,7 +14,8 @@ internal static class CaptureCommand
 {
     /// <summary>Exit codes beside 0 (what was waited for came), 1 (the boot failed) and 2 (wrong usage).</summary>
     private const int TimeRanOut = 3,
-        NotCaptured = 4;
+        NotCaptured = 4,
+        EndedBySignal = 130;
     private static readonly TimeSpan LookEvery = TimeSpan.FromMilliseconds(150);
 
     /// <summary>A silence that "until quiet" takes for one when no good boot tells, in seconds.</summary>
@@ -58,22 +60,48 @@ internal static class CaptureCommand
             CommandOptions.Data,
         };
         command.SetAction(
-            (parse, token) =>
-                Capture(
-                    new(
-                        parse.GetValue(device)!,
-                        parse.GetValue(speed),
-                        parse.GetValue(frame),
-                        parse.GetValue(board),
-                        parse.GetValue(seconds),
-                        parse.GetValue(until)!,
-                        parse.GetValue(CommandOptions.Json),
-                        parse.GetValue(CommandOptions.Data) ?? BenchOptions.UsualFolder
-                    ),
-                    token
+            (parse, _) =>
+                UntilSignalled(token =>
+                    Capture(
+                        new(
+                            parse.GetValue(device)!,
+                            parse.GetValue(speed),
+                            parse.GetValue(frame),
+                            parse.GetValue(board),
+                            parse.GetValue(seconds),
+                            parse.GetValue(until)!,
+                            parse.GetValue(CommandOptions.Json),
+                            parse.GetValue(CommandOptions.Data) ?? BenchOptions.UsualFolder
+                        ),
+                        token
+                    )
                 )
         );
         return command;
+    }
+
+    /// <summary>Does the work with a token that Ctrl+C, SIGTERM or a closed terminal cancels once: the capture is ended in order. A second one ends the program at once.</summary>
+    private static async Task<int> UntilSignalled(Func<CancellationToken, Task<int>> work)
+    {
+        using var ended = new CancellationTokenSource();
+        void Signalled(PosixSignalContext signal)
+        {
+            signal.Cancel = !ended.IsCancellationRequested;
+            // Whoever waits for the token goes on elsewhere: a signal's own thread is given back at once.
+            _ = Task.Run(ended.Cancel);
+        }
+        using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, Signalled);
+        using var terminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, Signalled);
+        using var hangUp = PosixSignalRegistration.Create(PosixSignal.SIGHUP, Signalled);
+        try
+        {
+            return await work(ended.Token);
+        }
+        catch (OperationCanceledException) when (ended.IsCancellationRequested)
+        {
+            // It was ended before a capture had begun.
+            return EndedBySignal;
+        }
     }
 
     private static async Task<int> Capture(Wish wish, CancellationToken token)
@@ -88,7 +116,7 @@ internal static class CaptureCommand
         using var bench = held.Value;
         Scratch.Begin(wish.Data);
         // No server runs: one that nobody else is told of does the same work, and ends with the command.
-        await using var app = BenchApp.Build(new(wish.Data, "http://127.0.0.1:0", false), bench.Database, bench.Known);
+        await using var app = BenchApp.Build(new(wish.Data, "http://127.0.0.1:0", false), bench.Database, bench.Known, ownSignals: false);
         Demo.Adopt(bench.Database, bench.Known, TimeProvider.System);
         await app.StartAsync(token);
         try
@@ -117,11 +145,12 @@ internal static class CaptureCommand
                     speed = wish.Speed,
                     frame = wish.Frame,
                 },
-                token
+                // What was asked for is known, whatever comes: a capture that nobody knows of would never be ended.
+                CancellationToken.None
             );
             if (!begun.IsSuccessStatusCode)
-                return Say(await ProblemOf(begun, token), NotCaptured);
-            var view = (await begun.Content.ReadFromJsonAsync<BootView>(DataFile.Json, token))!;
+                return Say(await ProblemOf(begun, CancellationToken.None), NotCaptured);
+            var view = (await begun.Content.ReadFromJsonAsync<BootView>(DataFile.Json, CancellationToken.None))!;
             return await Watch(http, view, wish, token);
         }
         catch (HttpRequestException e)
@@ -232,7 +261,7 @@ internal static class CaptureCommand
         }
         catch (OperationCanceledException)
         {
-            (code, why) = (130, "Ended by you.");
+            (code, why) = (EndedBySignal, Consoles.Capture.ByYou);
         }
         await http.PostAsync($"/api/boots/{id}/end", null, CancellationToken.None);
         view = (await http.GetFromJsonAsync<BootView>($"/api/boots/{id}", DataFile.Json, CancellationToken.None))!;

@@ -66,43 +66,60 @@ public sealed partial class Capture
     {
         // An echo may be back before the port says that it took the bytes: what is asked, and when, is from before.
         var (asked, at) = (unfinished, source.Now);
+        Watch(bytes, asked, at, secret);
         if (source.Type(bytes) is { } problem)
+        {
+            lock (echoes)
+                echoes.Withdraw();
             return problem;
-        Journal(bytes, asked, at, secret);
+        }
+        ExpectEcho(asked, at);
         return null;
     }
 
-    /// <summary>Puts what was typed into the journal, but for a secret.</summary>
-    /// <param name="asked">The unfinished line that it was the answer to.</param>
-    /// <param name="at">When it was typed, in milliseconds from the begin.</param>
-    private void Journal(byte[] bytes, string asked, int at, bool secret)
+    private readonly EchoWatch echoes = new();
+    private Timer? echoTimer;
+    private static readonly TimeSpan LookForEcho = TimeSpan.FromMilliseconds(250);
+
+    /// <summary>What was typed goes into the journal when it came back from the board; what does not is a secret.</summary>
+    /// <param name="asked">The unfinished line that it is the answer to.</param>
+    /// <param name="at">When it is typed, in milliseconds from the begin.</param>
+    private void Watch(byte[] bytes, string asked, int at, bool secret)
     {
-        var asksForSecret = Prompts.AsksForSecret(asked);
-        var asksForLogin = Prompts.AsksForLogin(asked);
-        var end = bytes.AsSpan().IndexOfAny((byte)'\r', (byte)'\n');
-        // What stands behind the name in one go is the password.
-        var kept =
-            secret || asksForSecret ? 0
-            : asksForLogin && end >= 0 ? end + 1
-            : bytes.Length;
-        if (kept > 0)
-            Note(new(at, EventKind.Typed, Shown(bytes[..kept]), null, bytes[..kept]));
-        Hide(bytes.Length - kept);
-        // A prompt echoes; a board at work does not. The oldest line without an answer counts.
+        lock (echoes)
+        {
+            echoes.Type(bytes, at, Interlocked.Read(ref arrivedBytes), asked, secret || Prompts.AsksForSecret(asked));
+            echoTimer ??= new(_ => Settle(e => e.Settled(source.Now)), null, LookForEcho, LookForEcho);
+        }
+    }
+
+    private void Settle(Func<EchoWatch, IReadOnlyList<EchoWatch.Known>> look)
+    {
+        lock (echoes)
+        {
+            foreach (var known in look(echoes))
+                if (known.Event is { } happened && (happened.Kind == EventKind.Typed || FirstOfASecret()))
+                    Note(happened);
+            if (echoes.Waits)
+                return;
+            echoTimer?.Dispose();
+            echoTimer = null;
+        }
+    }
+
+    /// <summary>A prompt echoes; a board at work does not. The oldest line without an answer counts.</summary>
+    private void ExpectEcho(string asked, int at)
+    {
         if (Prompts.Echoes(asked) && !(echoExpectedAt > lastHeard))
             echoExpectedAt = at;
     }
 
-    private void Hide(int bytes)
+    /// <summary>Key by key at one prompt is one secret.</summary>
+    private bool FirstOfASecret()
     {
-        // Key by key at one prompt is one secret.
         var at = storedBytes;
-        if (bytes > 0 && Interlocked.Exchange(ref secretAt, at) != at)
-            Note(new(source.Now, EventKind.Secret, "A secret was typed; it is not kept"));
+        return Interlocked.Exchange(ref secretAt, at) != at;
     }
-
-    private static string Shown(byte[] bytes) =>
-        LineText.Signs(bytes.AsSpan(0, Math.Min(bytes.Length, 200))) + (bytes.Length > 200 ? " …" : "");
 
     /// <summary>Types a text slowly, for loaders that lose what comes too fast; it goes on by itself and can be ended.</summary>
     /// <param name="characterPause">Milliseconds behind each character, 0 to 1000.</param>
@@ -152,14 +169,12 @@ public sealed partial class Capture
     {
         if (characterPause == 0)
             return Send(line, false);
-        var (asked, at) = (unfinished, source.Now);
-        foreach (var b in line)
+        for (var n = 0; n < line.Length; n++)
         {
-            if (source.Type([b]) is { } problem)
+            if (Send([line[n]], false) is { } problem)
                 return problem;
             await Task.Delay(characterPause, stop);
         }
-        Journal(line, asked, at, false);
         return null;
     }
 

@@ -49,7 +49,7 @@ public sealed partial class Capture : IAsyncDisposable
     )
     {
         this.before = before;
-        storedBytes = before is null ? 0 : boots.LogBytes(boot.Id);
+        storedBytes = arrivedBytes = before is null ? 0 : boots.LogBytes(boot.Id);
         Boot = boot;
         Reader = reader;
         this.boots = boots;
@@ -92,6 +92,9 @@ public sealed partial class Capture : IAsyncDisposable
 
     /// <summary>Bytes that are on the disk.</summary>
     private long storedBytes;
+
+    /// <summary>Bytes that arrived, on the disk or not.</summary>
+    private long arrivedBytes;
 
     /// <summary>Notes that power is applied or taken now; times count from power applied.</summary>
     public void Power(bool on)
@@ -137,6 +140,7 @@ public sealed partial class Capture : IAsyncDisposable
             happened => Note(happened),
             (how, why) =>
             {
+                Settle(e => e.End());
                 over.TrySetResult((how, why, source.Now));
                 arrived.Writer.TryComplete();
             }
@@ -154,7 +158,9 @@ public sealed partial class Capture : IAsyncDisposable
     {
         flow.Arrived(piece.Bytes.Length);
         lastArrived = piece.Milliseconds;
+        Interlocked.Add(ref arrivedBytes, piece.Bytes.Length);
         Put(piece);
+        Settle(e => e.Receive(piece.Bytes, source.Now));
         while (flow.MustWait && !over.Task.IsCompleted)
             Thread.Sleep(2);
     }
@@ -167,7 +173,7 @@ public sealed partial class Capture : IAsyncDisposable
             var bytes = 0;
             while (bytes < MostAtOnce && entries.Count < 512 && arrived.Reader.TryRead(out var entry))
             {
-                entries.Add(entry.Event is { } happened ? happened with { AtByte = storedBytes + bytes } : entry);
+                entries.Add(entry.Event is { AtByte: null } happened ? happened with { AtByte = storedBytes + bytes } : entry);
                 bytes += entry.Length;
             }
             var began = clock.GetTimestamp();
@@ -282,6 +288,7 @@ public sealed partial class Capture : IAsyncDisposable
     public async ValueTask End(CaptureEnd how, string why, TimeSpan? atMost = null)
     {
         StopTyping();
+        Settle(e => e.End());
         over.TrySetResult((how, why, source.Now));
         source.Dispose();
         arrived.Writer.TryComplete();

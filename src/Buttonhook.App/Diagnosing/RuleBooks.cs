@@ -62,6 +62,9 @@ public sealed class RuleBooks
             var answer = change(state.Own);
             if (answer.Value is not { } own)
                 return answer.Problem!;
+            // What was taken before is not tried again.
+            if (own.Rules.Except(state.Own.Rules).Select(RuleCost.Against).FirstOrDefault(p => p is not null) is { } costly)
+                return costly;
             var next = With(own);
             try
             {

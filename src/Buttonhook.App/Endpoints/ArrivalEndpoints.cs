@@ -68,7 +68,7 @@ public static class ArrivalEndpoints
             StatusCodes.Status404NotFound
         );
 
-    private static IResult Take(ArrivalInput input, Arrivals arrivals)
+    private static IResult Take(ArrivalInput input, Arrivals arrivals, NamedPaths paths, HttpContext context)
     {
         if (string.IsNullOrWhiteSpace(input.Path) == string.IsNullOrWhiteSpace(input.Text))
             return new Problem(
@@ -84,6 +84,8 @@ public static class ArrivalEndpoints
                 $"{path} is not one.",
                 "Begin with a slash, such as /home/you/image.img.xz."
             ).Answer();
+        if (input.Path is { Length: > 0 } named && paths.Against(context, named) is { } foreign)
+            return foreign.Answer(StatusCodes.Status403Forbidden);
         var id = string.IsNullOrWhiteSpace(input.Path) ? arrivals.TakeText(input.Text!) : arrivals.Take(input.Path);
         return Results.Ok(arrivals.Find(id));
     }

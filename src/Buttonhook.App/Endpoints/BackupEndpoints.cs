@@ -23,7 +23,7 @@ public static class BackupEndpoints
         var file = Scratch.File();
         try
         {
-            Backup.Write(database, options.DataFolder, file, Path.Combine(options.DataFolder, "scratch"), now);
+            Backup.Write(database, options.DataFolder, file, Scratch.Folder, now);
             file.Position = 0;
             return Results.File(file, "application/zip", $"buttonhook-{now.UtcDateTime:yyyyMMdd-HHmm}.zip");
         }

@@ -49,7 +49,14 @@ public static class CardEndpoints
         return Added(cards.Import("The card", DataFile.Write(card)));
     }
 
-    private static IResult Import(CardFileInput input, Cards cards) => Added(cards.Import(input.Name, input.Yaml));
+    private static IResult Import(CardFileInput input, Cards cards, NamedPaths paths, HttpContext context) =>
+        Added(
+            cards.Import(
+                input.Name,
+                input.Yaml,
+                pack => pack.Images.Select(i => i.Path is { } path ? paths.Against(context, path) : null).FirstOrDefault(p => p is not null)
+            )
+        );
 
     private static IResult Added(Answer<CardPack> added) => added.Value is { } pack ? Results.Ok(Names(pack)) : added.Problem!.Answer();
 

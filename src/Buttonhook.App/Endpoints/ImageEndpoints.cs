@@ -55,8 +55,10 @@ public static class ImageEndpoints
         api.MapGet("/downloads", (Downloads downloads) => downloads.Look());
         api.MapPost(
                 "/downloads",
-                (FolderInput folder, Downloads downloads) =>
-                    downloads.Watch(folder.Path.Trim()) is { } problem ? problem.Answer() : Results.Ok(downloads.Look())
+                (FolderInput folder, Downloads downloads, NamedPaths paths, HttpContext context) =>
+                    paths.OnlyHere(context, "A folder is put in view") is { } here ? here.Answer(StatusCodes.Status403Forbidden)
+                    : downloads.Watch(folder.Path.Trim()) is { } problem ? problem.Answer()
+                    : Results.Ok(downloads.Look())
             )
             .Produces<DownloadsView>();
         api.MapDelete(
@@ -79,7 +81,14 @@ public static class ImageEndpoints
         );
     }
 
-    private static IResult Start(InspectionInput input, BoardStore boards, Catalogue catalogue, Inspections inspections)
+    private static IResult Start(
+        InspectionInput input,
+        BoardStore boards,
+        Catalogue catalogue,
+        Inspections inspections,
+        NamedPaths paths,
+        HttpContext context
+    )
     {
         if (!Path.IsPathRooted(input.Path))
             return new Problem(
@@ -87,6 +96,11 @@ public static class ImageEndpoints
                 $"{input.Path} is not one.",
                 "Begin with a slash, such as /home/you/image.img.xz."
             ).Answer();
+        var against = paths.Against(context, input.Path);
+        if (Checksum.NamesFile(input.Sum))
+            against ??= paths.Against(context, input.Sum!.Trim());
+        if (against is { } foreign)
+            return foreign.Answer(StatusCodes.Status403Forbidden);
         DryBoard? board = null;
         if (input.BoardId is { } id)
         {

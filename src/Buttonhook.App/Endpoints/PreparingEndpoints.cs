@@ -126,7 +126,18 @@ public static class PreparingEndpoints
 
     private static async Task<IResult> Write(string id, CardOrder order, CardWriter writer, Consoles.Captures captures)
     {
-        await captures.EndOn(id);
+        if (writer.Against(id, order) is { } against)
+            return against.Answer(StatusCodes.Status409Conflict);
+        if (captures.RunningOn(id) is { Live: true, Ending: false } capture)
+        {
+            if (!order.EndCapture)
+                return new Problem(
+                    "A card is written while its board is not being captured.",
+                    $"Boot {capture.Boot.Number} of this board is being captured.",
+                    "End the capture first, or tick that it may be ended: what was captured so far is kept."
+                ).Answer(StatusCodes.Status409Conflict);
+            await captures.EndOn(id);
+        }
         var started = writer.Start(id, order);
         return started.Value is { } write ? Results.Ok(write) : started.Problem!.Answer(StatusCodes.Status409Conflict);
     }

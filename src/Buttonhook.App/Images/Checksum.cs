@@ -12,11 +12,18 @@ public static partial class Checksum
     [GeneratedRegex(@"\A[0-9a-f]{64}\z", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Bare();
 
+    /// <summary>Whether what is given for a sum is the path of a file.</summary>
+    public static bool NamesFile(string? published) =>
+        published?.Trim() is { Length: > 0 } text
+        && !text.Contains('\n')
+        && !Bare().IsMatch(text)
+        && FileKinds.Of(text).Kind is not FileKind.Missing;
+
     /// <summary>The sum that is published for a file, in small letters; a problem when the text holds none for it.</summary>
     public static Answer<string> For(string published, string path)
     {
         var text = published.Trim();
-        if (!text.Contains('\n') && !Bare().IsMatch(text) && FileKinds.Of(text).Kind is not FileKind.Missing)
+        if (NamesFile(text))
         {
             if (FileKinds.NotRegular(text, "A file of sums") is { } other)
                 return other;

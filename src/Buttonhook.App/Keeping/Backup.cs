@@ -2,6 +2,7 @@ using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text.Json;
 using Buttonhook.Core;
+using Buttonhook.Hardware;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Keeping;
@@ -31,10 +32,9 @@ public static class Backup
     private const int LongestList = 64 << 10;
 
     /// <summary>Writes a backup while the bench is in use.</summary>
-    /// <param name="scratch">A folder with room for a copy of the data file.</param>
+    /// <param name="scratch">A folder that is there, with room for a copy of the data file.</param>
     public static BackupList Write(Database database, string folder, Stream into, string scratch, DateTimeOffset at)
     {
-        Directory.CreateDirectory(scratch);
         var copy = Path.Combine(scratch, $"backup-{Guid.NewGuid():N}.db");
         try
         {
@@ -80,30 +80,24 @@ public static class Backup
                 "There is a bench in it.",
                 "Name another folder with --data, or say --replace: what is there is moved aside."
             );
-        var fresh = Path.Combine(folder, "restoring");
+        string? fresh = null;
         try
         {
+            if (FileKinds.NotRegular(path, "The backup") is { } other)
+                return other;
             Directory.CreateDirectory(folder);
-            if (Directory.Exists(fresh))
-                Directory.Delete(fresh, true);
-            Directory.CreateDirectory(fresh);
+            fresh = OwnFolder.Fresh(Path.Combine(folder, Restoring));
             var unpacked = Unpack(path, fresh);
             if (unpacked.Value is not { } list)
                 return unpacked.Problem!;
             if (Database.Check(Path.Combine(fresh, Data)).Problem is { } unusable)
                 return unusable;
             string? aside = null;
-            if (present.Count > 0)
-            {
-                aside = Path.Combine(folder, $"before-{at.UtcDateTime:yyyyMMdd-HHmmss}");
-                Directory.CreateDirectory(aside);
-                // What waits beside the data file belongs to it.
-                foreach (var name in (string[])[.. present, Data + "-wal", Data + "-shm"])
-                    if (File.Exists(Path.Combine(folder, name)))
-                        File.Move(Path.Combine(folder, name), Path.Combine(aside, name));
-            }
-            foreach (var file in list.Files)
-                File.Move(Path.Combine(fresh, file.Name), Path.Combine(folder, file.Name));
+            for (var n = 1; present.Count > 0 && (aside is null || Directory.Exists(aside)); n++)
+                aside = Path.Combine(folder, $"before-{at.UtcDateTime:yyyyMMdd-HHmmss}{(n == 1 ? "" : $"-{n}")}");
+            // From here on it goes through, by the next start if this process is killed.
+            File.WriteAllText(Path.Combine(fresh, Ready), aside ?? "");
+            Finish(folder, fresh);
             return new Restored(list, aside);
         }
         catch (InvalidDataException)
@@ -122,9 +116,58 @@ public static class Backup
         }
         finally
         {
-            if (Directory.Exists(fresh))
-                Directory.Delete(fresh, true);
+            if (fresh is not null && !File.Exists(Path.Combine(fresh, Ready)))
+                OwnFolder.Remove(fresh);
         }
+    }
+
+    private const string Restoring = "restoring";
+
+    /// <summary>Stands in the folder of a restore that was checked and only waits to be moved in; it names the folder for what was there before.</summary>
+    private const string Ready = "ready";
+
+    /// <summary>Ends a restore that a kill or a power cut ended between its moves; removes what is left of one that had not come so far, and of killed backups.</summary>
+    public static void FinishRestore(string folder)
+    {
+        foreach (var left in Directory.GetDirectories(folder, Restoring + "*").Where(OwnFolder.IsOurs))
+            if (File.Exists(Path.Combine(left, Ready)))
+                Finish(folder, left);
+            else
+                OwnFolder.Remove(left);
+        RemoveCopies(folder);
+    }
+
+    /// <summary>Each step can be repeated: what was there goes aside as long as the new data file is not in, and that goes in last.</summary>
+    private static void Finish(string folder, string fresh)
+    {
+        if (File.ReadAllText(Path.Combine(fresh, Ready)) is { Length: > 0 } aside && File.Exists(Path.Combine(fresh, Data)))
+        {
+            Directory.CreateDirectory(aside);
+            // What waits beside the data file belongs to it.
+            foreach (var name in (string[])[.. Names, Data + "-wal", Data + "-shm"])
+                if (File.Exists(Path.Combine(folder, name)) && !File.Exists(Path.Combine(aside, name)))
+                    File.Move(Path.Combine(folder, name), Path.Combine(aside, name));
+        }
+        foreach (var name in Names.Reverse())
+            if (File.Exists(Path.Combine(fresh, name)))
+                File.Move(Path.Combine(fresh, name), Path.Combine(folder, name), true);
+        OwnFolder.Remove(fresh);
+    }
+
+    private const string Copies = "backing-up-";
+
+    /// <summary>A folder for the copy that a backup is made of, inside the data folder, which holds the same secrets; what killed ones left is removed.</summary>
+    public static string RoomForCopy(string folder)
+    {
+        RemoveCopies(folder);
+        return OwnFolder.Fresh(Path.Combine(folder, $"{Copies}{Environment.ProcessId}"));
+    }
+
+    private static void RemoveCopies(string folder)
+    {
+        foreach (var left in Directory.GetDirectories(folder, Copies + "*"))
+            if (!Directory.Exists($"/proc/{Path.GetFileName(left)[Copies.Length..]}"))
+                OwnFolder.Remove(left);
     }
 
     private static Problem NoBackup(string path, string came) =>

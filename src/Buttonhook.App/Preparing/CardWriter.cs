@@ -17,6 +17,7 @@ namespace Buttonhook.App.Preparing;
 /// <param name="Layout">How it is laid out; an image as it is unless a menu or a loader alone is ordered.</param>
 /// <param name="Beside">The ids of the images beside that of the board, in the order of a menu.</param>
 /// <param name="Drive">Where the root goes when only the loader is on the card.</param>
+/// <param name="EndCapture">Whether a boot of this board that is being captured is ended for it; without that it is not written meanwhile.</param>
 public sealed record CardOrder(
     string SlotId,
     string? Confirm,
@@ -24,7 +25,8 @@ public sealed record CardOrder(
     bool Anyway,
     School Layout = School.OneCard,
     IReadOnlyList<string>? Beside = null,
-    DriveOrder? Drive = null
+    DriveOrder? Drive = null,
+    bool EndCapture = false
 );
 
 /// <summary>The slot of a drive.</summary>
@@ -83,8 +85,21 @@ public sealed class CardWriter(
     public bool IsWritingIn(string slotId) =>
         jobs.Values.Any(j => j.State.Running && (j.State.SlotId == slotId || j.State.DriveSlotId == slotId));
 
-    /// <summary>Starts to write a card for a board.</summary>
-    public Answer<CardWrite> Start(string boardId, CardOrder order)
+    /// <summary>What an order is refused for, before anything is ended or begun; null when it can be carried out.</summary>
+    public Problem? Against(string boardId, CardOrder order)
+    {
+        var prepared = Prepared(boardId, order);
+        return prepared.Value is { } task ? Busy(boardId, task) : prepared.Problem;
+    }
+
+    private Problem? Busy(string boardId, CardTask task) =>
+        IsWritingIn(task.Slot.Id)
+        || task.Drive is { } drive && IsWritingIn(drive.Id)
+        || jobs.Values.Any(j => j.State.Running && j.State.BoardId == boardId)
+            ? new("One card is written at a time in a slot and for a board.", "One is being written.", "Wait for it, or stop it.")
+            : null;
+
+    private Answer<CardTask> Prepared(string boardId, CardOrder order)
     {
         if (boards.Find(boardId) is not { } bench)
             return new Problem("The board should be on the bench.", "It is not there any more.", "Reload the page.");
@@ -113,6 +128,16 @@ public sealed class CardWriter(
                 "The copy beside the image holds one image as it is.",
                 "Choose a slot."
             );
+        return new CardTask(bench, image, slot, drive, order);
+    }
+
+    /// <summary>Starts to write a card for a board.</summary>
+    public Answer<CardWrite> Start(string boardId, CardOrder order)
+    {
+        var prepared = Prepared(boardId, order);
+        if (prepared.Value is not { } task)
+            return prepared.Problem!;
+        var (bench, image, slot, drive, _) = task;
         var state = new CardWrite(
             Guid.NewGuid().ToString("N"),
             boardId,
@@ -143,16 +168,8 @@ public sealed class CardWriter(
         var job = new CardWriteJob(state, store, boards);
         lock (starting)
         {
-            if (
-                IsWritingIn(slot.Id)
-                || drive is not null && IsWritingIn(drive.Id)
-                || jobs.Values.Any(j => j.State.Running && j.State.BoardId == boardId)
-            )
-                return new Problem(
-                    "One card is written at a time in a slot and for a board.",
-                    "One is being written.",
-                    "Wait for it, or stop it."
-                );
+            if (Busy(boardId, task) is { } busy)
+                return busy;
             jobs[state.Id] = job;
         }
         try
@@ -165,7 +182,7 @@ public sealed class CardWriter(
             jobs.TryRemove(state.Id, out _);
             throw;
         }
-        job.Work = Task.Run(() => Run(job, new(bench, image, slot, drive, order)));
+        job.Work = Task.Run(() => Run(job, task));
         return state;
     }
 

@@ -82,7 +82,8 @@ public sealed partial class BootReader
         said = null;
         seen.Note(
             happened,
-            happened.Kind == EventKind.Typed && Prompts.Echoes(Log.LineCount > Log.CompleteLines ? Log.Text(Log.LineCount) : "")
+            happened.Kind is EventKind.Typed or EventKind.Secret
+                && Prompts.Echoes(Log.LineCount > Log.CompleteLines ? Log.Text(Log.LineCount) : "")
         );
         switch (happened.Kind)
         {

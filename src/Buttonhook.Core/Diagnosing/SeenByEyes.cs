@@ -23,7 +23,7 @@ internal sealed class SeenByEyes(RuleBook book)
         if (happened.Kind == EventKind.Mark)
             words.Add(happened.Text.Trim());
         // An echo may stand before what it answers: what was typed is kept once the port took it.
-        if (happened.Kind != EventKind.Typed || heardAt >= happened.Milliseconds)
+        if (happened.Kind is not (EventKind.Typed or EventKind.Secret) || heardAt >= happened.Milliseconds)
             return;
         Pass(happened.Milliseconds);
         if (atPrompt)

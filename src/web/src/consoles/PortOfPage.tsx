@@ -2,15 +2,25 @@ import { useState } from "react";
 import { Button } from "react-bootstrap";
 import type { BootView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { browserSerial, readPort, readsPort } from "./browserPort";
+import { browserSerial, openPortAgain, readPort, readsPort, usePortTrouble } from "./browserPort";
 import styles from "./Boot.module.css";
 
 /** After a reload the page reads its port on when the person says which one it was. */
 export function PortOfPage({ boot }: { boot: BootView }) {
   const [error, setError] = useState<unknown>(null);
   const [, again] = useState(0);
+  const trouble = usePortTrouble(boot.id);
   const serial = browserSerial();
-  if (!boot.readByPage || readsPort(boot.id)) return null;
+  if (!boot.readByPage) return null;
+  if (readsPort(boot.id))
+    return trouble ? (
+      <div className={styles.hint}>
+        <ProblemNote error={trouble} />
+        <Button variant="outline-secondary" size="sm" onClick={() => void openPortAgain(boot.id)}>
+          Open the port again
+        </Button>
+      </div>
+    ) : null;
   const goOn = async () => {
     setError(null);
     try {

@@ -4,7 +4,8 @@ import "@xterm/xterm/css/xterm.css";
 import { useEffect, useRef, useState } from "react";
 import { Button } from "react-bootstrap";
 import type { BootView } from "../shared/api";
-import { POST } from "../shared/api";
+import { answer, POST } from "../shared/api";
+import { ProblemNote } from "../shared/ProblemNote";
 import styles from "./Console.module.css";
 
 /** Of a longer log only the end is played into the terminal: more does not fit into its memory of lines. */
@@ -18,6 +19,50 @@ async function bytesOf(bootId: string, from: number): Promise<{ bytes: Uint8Arra
   return {
     bytes: new Uint8Array(await response.arrayBuffer()),
     total: Number(response.headers.get("Buttonhook-Bytes")),
+  };
+}
+
+/** The server takes so many letters at once; a longer paste goes in pieces. */
+const typedAtOnce = 2000;
+
+/** A text in pieces that no character is cut by. */
+function pieces(text: string): string[] {
+  const all: string[] = [];
+  for (let at = 0; at < text.length; ) {
+    let end = Math.min(text.length, at + typedAtOnce);
+    const last = text.charCodeAt(end - 1);
+    if (end < text.length && last >= 0xd800 && last < 0xdc00) end--;
+    all.push(text.slice(at, end));
+    at = end;
+  }
+  return all;
+}
+
+const escape = 0x1b;
+const encoder = new TextEncoder();
+
+/**
+ * Puts a gentler reset in the place of the full one (ESC c), which would wipe what scrolled by: modes and colours as at the start, the screen
+ * scrolled away into the lines behind. A sequence may be cut by the end of a piece, so it keeps what may be its begin.
+ */
+function gentleReset(rows: () => number) {
+  let held = false;
+  return (bytes: Uint8Array): Uint8Array => {
+    if (!held && !bytes.includes(escape)) return bytes;
+    const out: number[] = [];
+    for (const byte of bytes) {
+      if (held) {
+        held = false;
+        if (byte === 0x63) {
+          out.push(...encoder.encode(`\x1b[?1049l\x1b[!p\x1b[m\x1b[r\x1b[999;1H${"\n".repeat(rows())}\x1b[H`));
+          continue;
+        }
+        out.push(escape);
+      }
+      if (byte === escape) held = true;
+      else out.push(byte);
+    }
+    return Uint8Array.from(out);
   };
 }
 
@@ -42,6 +87,7 @@ export default function TerminalView({
   const holder = useRef<HTMLDivElement>(null);
   const terminal = useRef<Terminal>(null);
   const [size, setSize] = useState<{ cols: number; rows: number } | null>(null);
+  const [lost, setLost] = useState<unknown>(null);
   const latest = useRef({ boot, onLeave });
   const pull = useRef<() => void>(() => undefined);
   const bootId = boot.id;
@@ -70,6 +116,7 @@ export default function TerminalView({
     term.open(box);
     term.textarea?.setAttribute("aria-label", "Keys go to the board; Shift and Escape leave");
 
+    const gentle = gentleReset(() => term.rows);
     let over = false;
     let at: number | null = null;
     let busy = false;
@@ -85,7 +132,7 @@ export default function TerminalView({
           const { bytes, total } = await bytesOf(bootId, at);
           if (over) return;
           at += bytes.length;
-          await new Promise<void>((done) => term.write(bytes, done));
+          await new Promise<void>((done) => term.write(gentle(bytes), done));
           if (at >= total || bytes.length === 0) break;
         }
         playing = false;
@@ -100,7 +147,14 @@ export default function TerminalView({
     term.onData((data) => {
       if (playing || !latest.current.boot.live) return;
       typing = typing.then(async () => {
-        await POST("/api/boots/{id}/typed", { params: { path: { id: bootId } }, body: { text: data } });
+        try {
+          for (const text of pieces(data))
+            await answer(POST("/api/boots/{id}/typed", { params: { path: { id: bootId } }, body: { text } }));
+          setLost(null);
+        } catch (error) {
+          // What did not reach the board is said: it is not typed again by itself.
+          setLost(error);
+        }
       });
     });
     term.attachCustomKeyEventHandler((event) => {
@@ -127,6 +181,7 @@ export default function TerminalView({
   return (
     <div className={styles.terminal}>
       <div ref={holder} className={styles.screen} role="region" aria-label="Terminal" />
+      <ProblemNote error={lost} />
       <p className={styles.terminalFoot}>
         <span>
           {size && `${size.cols} columns, ${size.rows} lines. `}

@@ -1,35 +1,39 @@
+import { useSyncExternalStore } from "react";
 import { answer, asProblem, GET, POST } from "../shared/api";
-import type { LineSettings } from "../shared/api";
+import type { LineSettings, Problem } from "../shared/api";
 import { hub, startHub } from "../shared/hub";
 
-/** The parts of Web Serial that are used (W3C community draft); browsers that lack it have no `navigator.serial`. */
-type Port = {
-  open(options: {
-    baudRate: number;
-    dataBits: 7 | 8;
-    stopBits: 1 | 2;
-    parity: "none" | "even" | "odd";
-    flowControl: "none" | "hardware";
-    bufferSize: number;
-  }): Promise<void>;
-  close(): Promise<void>;
-  setSignals(signals: { dataTerminalReady?: boolean; requestToSend?: boolean; break?: boolean }): Promise<void>;
-  getInfo(): { usbVendorId?: number; usbProductId?: number };
-  readable: ReadableStream<Uint8Array> | null;
-  writable: WritableStream<Uint8Array> | null;
-};
-
-type Serial = { requestPort(): Promise<Port>; getPorts(): Promise<Port[]> };
-
 /** The browser's own serial ports, or null where it has none or the page is not on a secure connection. */
-export const browserSerial = (): Serial | null => (navigator as Navigator & { serial?: Serial }).serial ?? null;
+export const browserSerial = (): Serial | null => (navigator as { serial?: Serial }).serial ?? null;
 
 /** A port as a person knows it, as far as a browser tells. */
-export function portName(port: Port): string {
+export function portName(port: SerialPort): string {
   const { usbVendorId: vendor, usbProductId: product } = port.getInfo();
   const hex = (n: number) => n.toString(16).padStart(4, "0");
   return vendor === undefined ? "A serial port" : `USB adapter ${hex(vendor)}:${hex(product ?? 0)}`;
 }
+
+/** A line as the standard opens a port with it: its own types say which words and numbers there are. */
+function optionsOf(line: LineSettings): SerialOptions {
+  const parity: ParityType = line.parity ?? "none";
+  const flowControl: FlowControlType = line.flow === "hardware" ? "hardware" : "none";
+  return {
+    baudRate: line.speed,
+    dataBits: line.dataBits === 7 ? 7 : 8,
+    stopBits: line.stopBits === 2 ? 2 : 1,
+    parity,
+    flowControl,
+    bufferSize: 65536,
+  };
+}
+
+/** Why a browser did not open a port, in plain words. */
+const refusal = (error: unknown, line: LineSettings) =>
+  asProblem({
+    expected: `The port should open at ${line.speed} bits a second.`,
+    came: `The browser says: ${error instanceof Error ? error.message : String(error)}`,
+    toDo: "Check whether the adapter knows this speed and frame, and whether another program or page has the port.",
+  });
 
 const breakMilliseconds = 300;
 const aliveEvery = 2000;
@@ -47,7 +51,7 @@ class BrowserPort {
 
   constructor(
     private readonly bootId: string,
-    private readonly port: Port,
+    private readonly port: SerialPort,
     line: LineSettings,
   ) {
     this.line = line;
@@ -74,15 +78,19 @@ class BrowserPort {
     if (!this.over) await hub.invoke("ReadPort", this.bootId).catch(() => undefined);
   };
 
-  private open = () =>
-    this.port.open({
-      baudRate: this.line.speed,
-      dataBits: this.line.dataBits === 7 ? 7 : 8,
-      stopBits: this.line.stopBits === 2 ? 2 : 1,
-      parity: this.line.parity ?? "none",
-      flowControl: this.line.flow === "hardware" ? "hardware" : "none",
-      bufferSize: 65536,
-    });
+  private open = () => this.port.open(optionsOf(this.line));
+
+  /** Opens it again after it could not be opened; throws what the browser says. */
+  async again() {
+    try {
+      await this.open();
+    } catch (error) {
+      tell(this.bootId, refusal(error, this.line));
+      throw error;
+    }
+    tell(this.bootId, null);
+    void this.read();
+  }
 
   private async read() {
     while (!this.over && this.port.readable) {
@@ -105,7 +113,8 @@ class BrowserPort {
 
   /** Sends what waits, one request after the other; an empty one says that this page still reads. */
   private async send() {
-    if (this.sending || this.over) return;
+    // A port that is not open is not read: the silence tells the server so.
+    if (this.sending || this.over || (!this.port.readable && this.waiting.length === 0)) return;
     this.sending = true;
     try {
       const parts = this.waiting;
@@ -140,13 +149,35 @@ class BrowserPort {
 
   /** A browser changes the speed of a port by opening it anew. */
   private readonly onLine = async (line: LineSettings) => {
-    this.line = line;
+    const before = this.line;
+    if (this.port.readable && sameLine(line, before)) return;
     const reader = this.reader;
     this.reader = null;
     await reader?.cancel().catch(() => undefined);
     await this.port.close().catch(() => undefined);
-    await this.open().catch(() => undefined);
-    void this.read();
+    this.line = line;
+    const refused = await this.open().then(
+      () => null,
+      (error: unknown) => refusal(error, line),
+    );
+    if (refused) {
+      // What the browser does not take is told; the port is read on as it was, and the server is told that too.
+      this.line = before;
+      const back = await this.open().then(
+        () => true,
+        () => false,
+      );
+      if (back) {
+        const { speed, dataBits, parity, stopBits, flow } = before;
+        const letter = parity === "even" ? "E" : parity === "odd" ? "O" : "N";
+        await POST("/api/boots/{id}/line", {
+          params: { path: { id: this.bootId } },
+          body: { speed, frame: `${dataBits}${letter}${stopBits}`, flow },
+        }).catch(() => undefined);
+      }
+    }
+    tell(this.bootId, refused);
+    if (this.port.readable) void this.read();
   };
 
   private readonly onWires = ({ dtr, rts }: { dtr: boolean | null; rts: boolean | null }) =>
@@ -172,10 +203,36 @@ class BrowserPort {
     hub.off("portBreak", this.onBreak);
     hub.off("portEnd", this.end);
     reading.delete(this.bootId);
+    tell(this.bootId, null);
     await this.reader?.cancel().catch(() => undefined);
     await this.port.close().catch(() => undefined);
   };
 }
+
+const sameLine = (a: LineSettings, b: LineSettings) => JSON.stringify(a) === JSON.stringify(b);
+
+/** What the browser said against the port of a boot; kept until it is open again as asked. */
+const troubles = new Map<string, Problem>();
+const watchers = new Set<() => void>();
+
+function tell(bootId: string, trouble: Problem | null) {
+  if (trouble) troubles.set(bootId, trouble);
+  else troubles.delete(bootId);
+  for (const watcher of watchers) watcher();
+}
+
+/** What the browser said against the port of a boot, or null; the component is drawn anew when it changes. */
+export const usePortTrouble = (bootId: string) =>
+  useSyncExternalStore(
+    (changed) => {
+      watchers.add(changed);
+      return () => watchers.delete(changed);
+    },
+    () => troubles.get(bootId) ?? null,
+  );
+
+/** Opens the port of a boot once more, after the browser refused it. */
+export const openPortAgain = (bootId: string) => reading.get(bootId)?.again().catch(() => undefined);
 
 /** Boots whose port this page reads: they go on while another view is shown. */
 const reading = new Map<string, BrowserPort>();
@@ -184,7 +241,7 @@ const reading = new Map<string, BrowserPort>();
 export const readsPort = (bootId: string) => reading.has(bootId);
 
 /** Reads a port for a boot from now on; throws a problem in plain words when it cannot be opened. */
-export async function readPort(bootId: string, port: Port, line: LineSettings) {
+export async function readPort(bootId: string, port: SerialPort, line: LineSettings) {
   const reader = new BrowserPort(bootId, port, line);
   reading.set(bootId, reader);
   try {
@@ -192,14 +249,6 @@ export async function readPort(bootId: string, port: Port, line: LineSettings) {
   } catch (error) {
     reading.delete(bootId);
     await POST("/api/boots/{id}/end", { params: { path: { id: bootId } } });
-    throw asProblem(
-      error instanceof DOMException
-        ? {
-            expected: "The port should open.",
-            came: `The browser says: ${error.message}`,
-            toDo: "Look whether another program or page has it, and choose it again.",
-          }
-        : error,
-    );
+    throw error instanceof DOMException || error instanceof TypeError ? refusal(error, line) : asProblem(error);
   }
 }

@@ -48,6 +48,7 @@ export function WriteCard({
   const [confirm, setConfirm] = useState("");
   const [checkSize, setCheckSize] = useState(false);
   const [anyway, setAnyway] = useState(false);
+  const [endCapture, setEndCapture] = useState(false);
   const [stopped, setStopped] = useState(false);
   const [together, setTogether] = useState<Together>({
     beside: preparation.write?.systems?.slice(1).map((s) => s.imageId) ?? [],
@@ -74,7 +75,7 @@ export function WriteCard({
         onSubmit={(e) => {
           e.preventDefault();
           const order = () =>
-            write.mutate({ slotId, confirm: confirm || null, checkSize, anyway, layout, ...together });
+            write.mutate({ slotId, confirm: confirm || null, checkSize, anyway, layout, endCapture, ...together });
           // What is written is what is seen: what was typed and not set yet is set first, and a mistake in it stops here.
           if (setsFirst) draft.store().then(order, () => setStopped(true));
           else order();
@@ -122,6 +123,15 @@ export function WriteCard({
             label="Write it although it will not boot"
             checked={anyway}
             onChange={(e) => setAnyway(e.target.checked)}
+          />
+        )}
+        {view.capturing && (
+          <Form.Check
+            type="checkbox"
+            id="end-capture"
+            label="End the boot that is being captured; what was captured is kept"
+            checked={endCapture}
+            onChange={(e) => setEndCapture(e.target.checked)}
           />
         )}
         <Button

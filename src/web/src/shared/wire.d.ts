@@ -160,7 +160,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -182,7 +182,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -209,7 +209,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -430,7 +430,7 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    ids?: string;
+                    ids?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -506,7 +506,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -530,7 +530,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -560,11 +560,11 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    words?: string;
+                    words?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -601,7 +601,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -636,12 +636,12 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    tree?: string;
-                    overlay?: string[];
+                    tree?: unknown;
+                    overlay?: unknown[];
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -680,7 +680,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -721,7 +721,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -760,7 +760,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -781,11 +781,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    field?: string;
+                    field?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -859,11 +859,11 @@ export interface paths {
                 query?: {
                     screen?: boolean;
                     longTerm?: boolean;
-                    school?: string;
+                    school?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -901,7 +901,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -941,7 +941,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -980,7 +980,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1019,7 +1019,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1054,7 +1054,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1077,7 +1077,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1103,7 +1103,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1136,7 +1136,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1177,7 +1177,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1293,7 +1293,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1329,7 +1329,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1371,7 +1371,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1447,7 +1447,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1470,7 +1470,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1544,7 +1544,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1583,7 +1583,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1624,7 +1624,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1661,7 +1661,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1702,7 +1702,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1741,7 +1741,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1782,7 +1782,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1823,7 +1823,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1864,7 +1864,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1901,7 +1901,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1938,7 +1938,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -1979,7 +1979,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2020,7 +2020,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2058,7 +2058,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2093,7 +2093,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2134,7 +2134,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2173,7 +2173,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2195,7 +2195,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2238,8 +2238,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
-                    name: string;
+                    id: unknown;
+                    name: unknown;
                 };
                 cookie?: never;
             };
@@ -2275,8 +2275,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
-                    name: string;
+                    id: unknown;
+                    name: unknown;
                 };
                 cookie?: never;
             };
@@ -2315,7 +2315,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2350,11 +2350,11 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    text: string;
+                    text: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2391,11 +2391,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    name?: string;
+                    name?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2432,7 +2432,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2471,11 +2471,11 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    form?: string;
+                    form?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2510,8 +2510,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    left: string;
-                    right: string;
+                    left: unknown;
+                    right: unknown;
                 };
                 cookie?: never;
             };
@@ -2546,8 +2546,8 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    ids: string;
-                    form?: string;
+                    ids: unknown;
+                    form?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -2582,14 +2582,14 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    text: string;
-                    board?: string;
-                    model?: string;
-                    revision?: string;
-                    image?: string;
+                    text: unknown;
+                    board?: unknown;
+                    model?: unknown;
+                    revision?: unknown;
+                    image?: unknown;
                     outcome?: components["schemas"]["Outcome"];
                     stage?: components["schemas"]["Stage"];
-                    cause?: string;
+                    cause?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -2628,7 +2628,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2666,8 +2666,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
-                    cause: string;
+                    id: unknown;
+                    cause: unknown;
                 };
                 cookie?: never;
             };
@@ -2707,7 +2707,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2746,7 +2746,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2785,7 +2785,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2939,7 +2939,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -2964,7 +2964,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3043,7 +3043,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/yaml": string;
+                        "application/yaml": unknown;
                     };
                 };
             };
@@ -3144,7 +3144,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3167,7 +3167,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3208,8 +3208,8 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
-                    file: string;
+                    id: unknown;
+                    file: unknown;
                 };
                 cookie?: never;
             };
@@ -3246,7 +3246,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3287,7 +3287,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                     version: number;
                 };
                 cookie?: never;
@@ -3321,8 +3321,8 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    a: string;
-                    b: string;
+                    a: unknown;
+                    b: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -3361,7 +3361,7 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    board?: string;
+                    board?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -3402,7 +3402,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3440,8 +3440,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
-                    task: string;
+                    id: unknown;
+                    task: unknown;
                 };
                 cookie?: never;
             };
@@ -3564,7 +3564,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3587,7 +3587,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3613,7 +3613,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3649,7 +3649,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3746,7 +3746,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3783,7 +3783,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -3851,8 +3851,8 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    from?: string;
-                    model?: string;
+                    from?: unknown;
+                    model?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -4025,7 +4025,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4064,7 +4064,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4105,7 +4105,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4142,7 +4142,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4183,7 +4183,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4290,7 +4290,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4314,7 +4314,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4348,7 +4348,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4385,7 +4385,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4420,7 +4420,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4500,7 +4500,7 @@ export interface paths {
         delete: {
             parameters: {
                 query: {
-                    path: string;
+                    path: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -4576,7 +4576,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4603,7 +4603,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4708,7 +4708,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4743,7 +4743,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4778,7 +4778,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4813,7 +4813,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4848,7 +4848,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4883,7 +4883,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4918,7 +4918,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4950,7 +4950,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4970,7 +4970,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -4995,7 +4995,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5030,7 +5030,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5065,7 +5065,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5100,7 +5100,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5134,8 +5134,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: string;
-                    id: string;
+                    kind: unknown;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5166,7 +5166,7 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    board?: string;
+                    board?: unknown;
                 };
                 header?: never;
                 path?: never;
@@ -5240,7 +5240,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5261,11 +5261,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    says?: string;
+                    says?: unknown;
                 };
                 header?: never;
                 path: {
-                    id: string;
+                    id: unknown;
                 };
                 cookie?: never;
             };
@@ -5339,7 +5339,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AdapterChip: {
-            usb: string[];
+            usb: unknown[];
             /** Format: int32 */
             maxSpeed: number;
             clocks: null | components["schemas"]["AdapterClock"][];
@@ -5355,9 +5355,9 @@ export interface components {
             most: number;
         };
         AdapterPin: {
-            name: string;
-            colour: null | string;
-            carries: string;
+            name: unknown;
+            colour: unknown;
+            carries: unknown;
         };
         AlignedLogs: {
             runs: components["schemas"]["AlignedRun"][];
@@ -5383,10 +5383,10 @@ export interface components {
             answer: null | components["schemas"]["CheckAnswer"];
         };
         Arrival: {
-            id: string;
+            id: unknown;
             kind: components["schemas"]["ArrivalKind"];
-            path: null | string;
-            says: string;
+            path: unknown;
+            says: unknown;
             /** Format: int32 */
             trees: number;
             /** Format: int32 */
@@ -5400,19 +5400,19 @@ export interface components {
             problem: null | components["schemas"]["Problem"];
         };
         ArrivalInput: {
-            path: null | string;
-            text: null | string;
+            path: unknown;
+            text: unknown;
         };
         /** @enum {unknown} */
         ArrivalKind: "unknown" | "image" | "trees" | "log" | "system" | "mark";
         ArrivedBoard: {
-            nickname: string;
-            tree: null | string;
-            mark: null | string;
+            nickname: unknown;
+            tree: unknown;
+            mark: unknown;
             candidate: null | components["schemas"]["BoardChoice"];
             /** @default false */
             simulated: boolean;
-            overlays?: null | string[];
+            overlays?: null | unknown[];
         };
         Attempt: {
             /** Format: int32 */
@@ -5426,85 +5426,85 @@ export interface components {
             stages: components["schemas"]["StageReached"][];
         };
         BatchBoard: {
-            nickname: string;
-            host: string;
+            nickname: unknown;
+            host: unknown;
         };
         BatchBoardView: {
-            boardId: string;
+            boardId: unknown;
             gone: boolean;
-            nickname: string;
-            host: null | string;
-            says: null | string;
+            nickname: unknown;
+            host: unknown;
+            says: unknown;
             summary: null | components["schemas"]["BoardSummary"];
             card: components["schemas"]["CardState"];
             /** Format: int32 */
             boots: number;
             /** Format: double */
             loginSeconds: null | number;
-            cause: null | string;
-            addresses: string[];
-            differs: string[];
+            cause: unknown;
+            addresses: unknown[];
+            differs: unknown[];
         };
         BatchInput: {
-            name: string;
-            boardId: string;
+            name: unknown;
+            boardId: unknown;
             /** Format: int32 */
             version: number;
             boards: components["schemas"]["BatchBoard"][];
         };
         BatchRow: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: date-time */
             madeAt: string;
             /** Format: int32 */
             boards: number;
         };
         BatchView: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: date-time */
             madeAt: string;
-            source: string;
-            sourceBoardId: string;
-            same: string[];
-            own: string[];
+            source: unknown;
+            sourceBoardId: unknown;
+            same: unknown[];
+            own: unknown[];
             boards: components["schemas"]["BatchBoardView"][];
             slots: components["schemas"]["CardSlot"][];
         };
         /** @enum {unknown} */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
         BesideChoice: {
-            id: string;
-            title: string;
+            id: unknown;
+            title: unknown;
             /** Format: int64 */
             bytes: number;
         };
         BesideGood: {
-            bootId: null | string;
-            boardId: null | string;
+            bootId: unknown;
+            boardId: unknown;
             /** Format: int32 */
             number: null | number;
-            of: string;
+            of: unknown;
             compared: components["schemas"]["Compared"];
         };
         Board: {
-            id: string;
-            nickname: string;
-            modelId: string;
-            revisionId: string;
+            id: unknown;
+            nickname: unknown;
+            modelId: unknown;
+            revisionId: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
-            toldBy: string[];
-            imageId: null | string;
-            changes: string[];
+            toldBy: unknown[];
+            imageId: unknown;
+            changes: unknown[];
             simulated: boolean;
         };
         BoardCandidate: {
-            modelId: string;
-            name: string;
-            revisionId: string;
+            modelId: unknown;
+            name: unknown;
+            revisionId: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
             /** Format: double */
@@ -5512,34 +5512,34 @@ export interface components {
             reasons: components["schemas"]["BoardReason"][];
         };
         BoardChoice: {
-            modelId: string;
-            revisionId: string;
+            modelId: unknown;
+            revisionId: unknown;
         };
         BoardInput: {
-            nickname: string;
-            modelId: string;
-            revisionId: string;
+            nickname: unknown;
+            modelId: unknown;
+            revisionId: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
-            toldBy: string[];
+            toldBy: unknown[];
             simulated: boolean;
-            faultId: null | string;
+            faultId: unknown;
             /** Format: int32 */
             version?: null | number;
         };
         BoardModel: {
-            format: string;
-            id: string;
-            maker: null | string;
-            name: string;
-            carrier: null | string;
-            processor: null | string;
+            format: unknown;
+            id: unknown;
+            maker: unknown;
+            name: unknown;
+            carrier: unknown;
+            processor: unknown;
             instructionSet: null | components["schemas"]["InstructionSet"];
             revisions: components["schemas"]["Revision"][];
             memoryMiB: number[];
-            bootMedia: string[];
-            loader: null | string;
+            bootMedia: unknown[];
+            loader: unknown;
             firstLoader: null | components["schemas"]["FirstLoaderPlace"];
             /** Format: int32 */
             flashGb: null | number;
@@ -5548,20 +5548,18 @@ export interface components {
             power: components["schemas"]["PowerInput"];
             videoOutputs: components["schemas"]["VideoOutput"][];
             lights: components["schemas"]["Light"][];
-            hidden: string[];
-            banner: null | string;
+            hidden: unknown[];
+            banner: unknown;
             ports: components["schemas"]["BoardPort"][];
             wireless: null | components["schemas"]["Wireless"];
-            cooling: null | string;
+            cooling: unknown;
             quirks: components["schemas"]["Quirk"][];
-            sources?: null | {
-                [key: string]: string;
-            };
-            fullName?: null | string;
+            sources?: null | Record<string, never>;
+            fullName?: unknown;
         };
         BoardPhoto: {
-            id: string;
-            says: string;
+            id: unknown;
+            says: unknown;
             /** Format: int32 */
             width: number;
             /** Format: int32 */
@@ -5570,22 +5568,22 @@ export interface components {
             addedAt: string;
         };
         BoardPort: {
-            kind: string;
-            name: string;
-            note: null | string;
+            kind: unknown;
+            name: unknown;
+            note: unknown;
         };
         BoardReason: {
-            source: string;
-            text: string;
+            source: unknown;
+            text: unknown;
             for: boolean;
         };
         BoardSummary: {
-            id: string;
-            nickname: string;
-            model: string;
+            id: unknown;
+            nickname: unknown;
+            model: unknown;
             placket: components["schemas"]["PlacketStage"][];
             waits: components["schemas"]["BoardWaits"];
-            word: string;
+            word: unknown;
             /** Format: double */
             seconds: null | number;
             live: boolean;
@@ -5595,69 +5593,70 @@ export interface components {
         BoardView: {
             board: components["schemas"]["Board"];
             model: components["schemas"]["BoardModel"];
-            sentence: string;
-            toldBy: string;
-            imageTitle: null | string;
+            sentence: unknown;
+            toldBy: unknown;
+            imageTitle: unknown;
             seam: components["schemas"]["SeamState"][];
             next: {
                 [key: string]: components["schemas"]["NextThing"];
             };
             placket: components["schemas"]["PlacketStage"][];
-            word: string;
-            latestBootId: null | string;
+            word: unknown;
+            latestBootId: unknown;
             settingsKept: boolean;
-            faultId: null | string;
+            faultId: unknown;
             proof: components["schemas"]["Proof"];
             standIn: boolean;
             changes: components["schemas"]["ChangeView"][];
             port: null | components["schemas"]["CapturePort"];
             /** Format: int32 */
             version: number;
+            capturing: boolean;
         };
         /** @enum {unknown} */
         BoardWaits: "look" | "keep" | "boot" | "time" | "card" | "nothing";
         BootRow: {
-            id: string;
-            boardId: string;
+            id: unknown;
+            boardId: unknown;
             /** Format: int32 */
             number: number;
-            imageTitle: null | string;
-            source: string;
+            imageTitle: unknown;
+            source: unknown;
             /** Format: date-time */
             startedAt: string;
-            word: string;
-            topCause: null | string;
-            modelId: string;
-            revisionId: string;
-            imageId: null | string;
+            word: unknown;
+            topCause: unknown;
+            modelId: unknown;
+            revisionId: unknown;
+            imageId: unknown;
             outcome: null | components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
         };
         BootStart: {
-            source: string;
+            source: unknown;
             /** Format: int32 */
             speed: null | number;
-            frame?: null | string;
+            frame?: unknown;
             flow?: null | components["schemas"]["FlowControl"];
             /** Format: double */
             pace?: null | number;
         };
         BootSwitch: {
-            where: string;
-            setting: string;
-            effect: string;
+            where: unknown;
+            setting: unknown;
+            effect: unknown;
         };
         BootView: {
-            id: string;
-            boardId: string;
+            id: unknown;
+            boardId: unknown;
             /** Format: int32 */
             number: number;
-            source: string;
+            source: unknown;
             /** Format: date-time */
             startedAt: string;
             live: boolean;
             settled: boolean;
-            word: string;
+            word: unknown;
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
             placket: components["schemas"]["PlacketStage"][];
@@ -5672,20 +5671,20 @@ export interface components {
             quiet: null | components["schemas"]["QuietView"];
             /** Format: int32 */
             goodBoots: number;
-            goodOf: null | string;
-            endedWhy: null | string;
+            goodOf: unknown;
+            endedWhy: unknown;
             waiting: null | components["schemas"]["Problem"];
             events: components["schemas"]["EventView"][];
             since: null | components["schemas"]["TimeOrigin"];
             line: null | components["schemas"]["LineSettings"];
             hint: null | components["schemas"]["LineHint"];
             typing: null | components["schemas"]["TypingState"];
-            prompt: string;
+            prompt: unknown;
             asksForSecret: boolean;
             readByPage: boolean;
         };
         CapturePort: {
-            path: string;
+            path: unknown;
             /** Format: int32 */
             speed: number;
         };
@@ -5703,25 +5702,27 @@ export interface components {
             ask: components["schemas"]["DraftQuestion"][];
         };
         CardFileInput: {
-            name: string;
-            yaml: string;
+            name: unknown;
+            yaml: unknown;
         };
         CardLesson: {
-            field: string;
-            before: null | string;
-            beforeFrom: null | string;
-            after: string;
-            from: string;
-            decides: null | string;
+            field: unknown;
+            before: unknown;
+            beforeFrom: unknown;
+            after: unknown;
+            from: unknown;
+            decides: unknown;
         };
         CardOrder: {
-            slotId: string;
-            confirm: null | string;
+            slotId: unknown;
+            confirm: unknown;
             checkSize: boolean;
             anyway: boolean;
             layout?: components["schemas"]["School"];
-            beside?: null | string[];
+            beside?: null | unknown[];
             drive?: null | components["schemas"]["DriveOrder"];
+            /** @default false */
+            endCapture: boolean;
         };
         CardPlan: {
             /** Format: int32 */
@@ -5748,16 +5749,16 @@ export interface components {
             usableBytes: number;
         };
         CardSlot: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: int64 */
             bytes: number;
             setup: null | components["schemas"]["SimulatedCardSetup"];
-            refused: null | string;
-            confirm: null | string;
+            refused: unknown;
+            confirm: unknown;
         };
         CardSpeeds: {
-            slot: string;
+            slot: unknown;
             written: number[];
             slower: boolean;
         };
@@ -5770,17 +5771,17 @@ export interface components {
             writeSeconds: number;
             /** Format: int32 */
             readBackSeconds: number;
-            slowestLink: string;
+            slowestLink: unknown;
             /** Format: int32 */
             learnt: number;
         };
         CardWrite: {
-            id: string;
-            boardId: string;
-            slotId: string;
-            slotName: string;
-            imageId: string;
-            imageTitle: string;
+            id: unknown;
+            boardId: unknown;
+            slotId: unknown;
+            slotName: unknown;
+            imageId: unknown;
+            imageTitle: unknown;
             step: components["schemas"]["WriteStep"];
             /** Format: int64 */
             doneBytes: number;
@@ -5792,7 +5793,7 @@ export interface components {
             writeBytesPerSecond: null | number;
             /** Format: double */
             readBytesPerSecond: null | number;
-            files: string[];
+            files: unknown[];
             before: null | components["schemas"]["DryVerdict"];
             after: null | components["schemas"]["DryBoot"];
             erased: boolean;
@@ -5810,16 +5811,16 @@ export interface components {
             applied?: null | components["schemas"]["KeptFile"][];
             layout?: components["schemas"]["School"];
             systems?: null | components["schemas"]["LaidSystem"][];
-            driveSlotId?: null | string;
-            driveKind?: null | string;
+            driveSlotId?: unknown;
+            driveKind?: unknown;
             running?: boolean;
             /** Format: int32 */
             secondsLeft?: null | number;
         };
         CardsAdded: {
-            boards: string[];
-            images: string[];
-            codes: string[];
+            boards: unknown[];
+            images: unknown[];
+            codes: unknown[];
         };
         Catalogue: {
             measuredCards?: null | components["schemas"]["MeasuredCard"][];
@@ -5834,14 +5835,14 @@ export interface components {
             codes: components["schemas"]["RevisionScheme"][];
         };
         CauseCount: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: int32 */
             boots: number;
             fixes: components["schemas"]["FixCount"][];
         };
         CauseExperience: {
-            cause: string;
+            cause: unknown;
             /** Format: int32 */
             boots: number;
             fixes: components["schemas"]["FixExperience"][];
@@ -5856,32 +5857,32 @@ export interface components {
         ChangeView: {
             /** Format: int64 */
             id: number;
-            causeId: string;
-            text: string;
+            causeId: unknown;
+            text: unknown;
             /** Format: date-time */
             madeAt: string;
             edit: null | components["schemas"]["ChangedLine"];
-            proven: string;
+            proven: unknown;
         };
         ChangedLine: {
-            path: string;
+            path: unknown;
             /** Format: int32 */
             line: number;
-            before: null | string;
-            after: null | string;
+            before: unknown;
+            after: unknown;
         };
         /** @enum {unknown} */
         CheckAnswer: "yes" | "no" | "unseen" | null;
         CheckedEdit: {
-            rightName: null | string;
+            rightName: unknown;
             traps: components["schemas"]["FileTrap"][];
-            clean: string;
+            clean: unknown;
         };
         CluesInput: {
-            mark: null | string;
-            code: null | string;
-            text: null | string;
-            tree: null | string;
+            mark: unknown;
+            code: unknown;
+            text: unknown;
+            tree: unknown;
             seen: null | components["schemas"]["Seen"][];
         };
         CodeCondition: {
@@ -5893,7 +5894,7 @@ export interface components {
             is: number;
         };
         CodeField: {
-            name: string;
+            name: unknown;
             /** Format: int32 */
             from: number;
             /** Format: int32 */
@@ -5901,14 +5902,14 @@ export interface components {
             values: components["schemas"]["CodeValue"][];
         };
         CodePart: {
-            field: string;
-            means: string;
+            field: unknown;
+            means: unknown;
         };
         CodeReading: {
-            code: string;
-            scheme: string;
-            modelId: null | string;
-            revisionId: null | string;
+            code: unknown;
+            scheme: unknown;
+            modelId: unknown;
+            revisionId: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
             parts: components["schemas"]["CodePart"][];
@@ -5916,9 +5917,9 @@ export interface components {
         CodeValue: {
             /** Format: uint64 */
             is: number;
-            means: string;
-            model: null | string;
-            revision: null | string;
+            means: unknown;
+            model: unknown;
+            revision: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
         };
@@ -5927,7 +5928,7 @@ export interface components {
             from: number;
             /** Format: int32 */
             length: number;
-            colour: null | string;
+            colour: unknown;
             bold: boolean;
         };
         Compared: {
@@ -5941,24 +5942,24 @@ export interface components {
             slower: components["schemas"]["SlowerStage"][];
         };
         ComparedSettings: {
-            before: string;
-            after: string;
+            before: unknown;
+            after: unknown;
             differences: components["schemas"]["SettingDifference"][];
         };
         ConnectTrouble: {
-            causeId: string;
-            says: string;
-            command: null | string;
+            causeId: unknown;
+            says: unknown;
+            command: unknown;
         };
         Connected: {
             /** Format: int32 */
             cardGb: null | number;
             screen: boolean;
             network: boolean;
-            supplyId: null | string;
-            adapterId: null | string;
-            cableId?: null | string;
-            parts?: null | string[];
+            supplyId: unknown;
+            adapterId: unknown;
+            cableId?: unknown;
+            parts?: null | unknown[];
         };
         Connection: {
             wiring: null | components["schemas"]["Wiring"];
@@ -5971,33 +5972,33 @@ export interface components {
         Consequence: {
             /** Format: int32 */
             line: number;
-            text: string;
-            name: null | string;
+            text: unknown;
+            name: unknown;
         };
         ConsoleAdapter: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             levels: components["schemas"]["ConsoleLevel"][];
             /** Format: int32 */
             maxSpeed: number;
             /** @default loose wires */
-            connector: string;
+            connector: unknown;
             clocks?: null | components["schemas"]["AdapterClock"][];
             pins?: null | components["schemas"]["AdapterPin"][];
         };
         /** @enum {unknown} */
         ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232" | "unknown";
         ConsolePort: {
-            device: null | string;
+            device: unknown;
             /** Format: int32 */
             speed: null | number;
             level: components["schemas"]["ConsoleLevel"];
-            where: null | string;
-            ground: null | string;
-            transmit: null | string;
-            receive: null | string;
-            pins?: null | string;
-            argument?: null | string;
+            where: unknown;
+            ground: unknown;
+            transmit: unknown;
+            receive: unknown;
+            pins?: unknown;
+            argument?: unknown;
         };
         ConsoleSpeed: {
             /** Format: double */
@@ -6007,23 +6008,23 @@ export interface components {
             /** Format: double */
             bytesPerSecond: number;
             reads: null | boolean;
-            text: string;
+            text: unknown;
         };
         Consumer: {
-            name: string;
+            name: unknown;
             /** Format: double */
             amps: number;
         };
         CopyInput: {
-            place: string;
-            sha256: null | string;
+            place: unknown;
+            sha256: unknown;
             /** Format: int64 */
             bytes: null | number;
         };
         Correction: {
-            bootId: string;
-            causeId: string;
-            text?: null | string;
+            bootId: unknown;
+            causeId: unknown;
+            text?: unknown;
             edit?: null | components["schemas"]["ChangedLine"];
         };
         Diagnosis: {
@@ -6035,56 +6036,56 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
             newToMe?: null | components["schemas"]["Novelty"];
-            mendInOrder?: null | string[];
+            mendInOrder?: null | unknown[];
         };
         DownloadedFile: {
-            path: string;
-            name: string;
+            path: unknown;
+            name: unknown;
             /** Format: int64 */
             bytes: number;
             /** Format: date-time */
             changedAt: string;
-            looks: string;
-            imageId: null | string;
+            looks: unknown;
+            imageId: unknown;
         };
         DownloadsView: {
             folders: components["schemas"]["WatchedFolder"][];
             missing: components["schemas"]["MissingFile"][];
         };
         DraftFact: {
-            field: string;
-            value: string;
-            from: string;
+            field: unknown;
+            value: unknown;
+            from: unknown;
         };
         DraftQuestion: {
-            field: string;
-            question: string;
+            field: unknown;
+            question: unknown;
         };
         DrawnPin: {
-            name: string;
-            colour: null | string;
+            name: unknown;
+            colour: unknown;
             /** Format: int32 */
             wire: number;
-            leave: null | string;
+            leave: unknown;
         };
         DriveOrder: {
-            slotId: string;
-            confirm: null | string;
-            kind: string;
+            slotId: unknown;
+            confirm: unknown;
+            kind: unknown;
         };
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
             steps: components["schemas"]["DryStep"][];
-            causes?: null | string[];
+            causes?: null | unknown[];
         };
         DryStep: {
-            link: string;
+            link: unknown;
             stage: components["schemas"]["Stage"];
             result: components["schemas"]["LinkResult"];
-            text: string;
-            file: null | string;
-            cause?: null | string;
-            fix?: null | string;
+            text: unknown;
+            file: unknown;
+            cause?: unknown;
+            fix?: unknown;
             edit?: null | components["schemas"]["FileEdit"];
         };
         /** @enum {unknown} */
@@ -6094,14 +6095,14 @@ export interface components {
             id: number;
             /** Format: date-time */
             madeAt: string;
-            says: string;
+            says: unknown;
             undone: boolean;
-            boardId: null | string;
+            boardId: unknown;
         };
         EditedFile: {
-            name: string;
-            content: string;
-            boardId?: null | string;
+            name: unknown;
+            content: unknown;
+            boardId?: unknown;
         };
         /** @enum {unknown} */
         EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence";
@@ -6109,13 +6110,13 @@ export interface components {
             /** Format: double */
             seconds: number;
             kind: components["schemas"]["EventKind"];
-            text: string;
+            text: unknown;
         };
         EvidenceLine: {
             /** Format: int32 */
             line: number;
-            text: string;
-            says: null | string;
+            text: unknown;
+            says: unknown;
             /**
              * Format: int32
              * @default 1
@@ -6123,156 +6124,156 @@ export interface components {
             times: number;
         };
         Experience: {
-            format: string;
-            id: string;
-            from: string;
+            format: unknown;
+            id: unknown;
+            from: unknown;
             /** Format: date */
             made: string;
             pairs: components["schemas"]["PairExperience"][];
         };
         Facts: {
-            architecture: null | string;
-            board: null | string;
+            architecture: unknown;
+            board: unknown;
             /** Format: int64 */
             memoryBytes: null | number;
-            kernel: null | string;
-            os: null | string;
-            bootMedium: null | string;
-            hostname: null | string;
-            addresses: string[];
+            kernel: unknown;
+            os: unknown;
+            bootMedium: unknown;
+            hostname: unknown;
+            addresses: unknown[];
         };
         FaultChoice: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
         };
         FedPart: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: double */
             amps: number;
             onUsb: boolean;
         };
         FieldProblem: {
-            field: string;
-            text: string;
+            field: unknown;
+            text: unknown;
         };
         FileEdit: {
             /** Format: int32 */
             partition: number;
-            path: string;
+            path: unknown;
             /** Format: int32 */
             line: number;
-            before: null | string;
-            after: string;
+            before: unknown;
+            after: unknown;
         };
         FileNature: {
-            kind: string;
-            says: string;
-            why: string;
-            instead: string;
+            kind: unknown;
+            says: unknown;
+            why: unknown;
+            instead: unknown;
         };
         /** @enum {unknown} */
         FilePlace: "boot" | "root";
         FileTrap: {
             /** Format: int32 */
             line: number;
-            text: string;
+            text: unknown;
             mended: boolean;
         };
         FileView: {
             place: components["schemas"]["FilePlace"];
-            path: string;
+            path: unknown;
             isNew: boolean;
             pieces: components["schemas"]["TextPiece"][];
-            findings: string[];
-            devConsole: null | string;
+            findings: unknown[];
+            devConsole: unknown;
         };
         FirstBoot: {
-            hostName: null | string;
-            user: null | string;
-            passwordHash: null | string;
-            keys: string[];
+            hostName: unknown;
+            user: unknown;
+            passwordHash: unknown;
+            keys: unknown[];
             remoteLogin: boolean;
             wireless: null | components["schemas"]["WirelessNetwork"];
-            locale: null | string;
-            timeZone: null | string;
-            keyboard: null | string;
+            locale: unknown;
+            timeZone: unknown;
+            keyboard: unknown;
             address: null | components["schemas"]["FixedAddress"];
             usbNetwork: boolean;
-            videoMode: null | string;
+            videoMode: unknown;
             consoleOn: boolean;
-            overlays: string[];
-            lines: string[];
-            packages: string[];
-            commands: string[];
+            overlays: unknown[];
+            lines: unknown[];
+            packages: unknown[];
+            commands: unknown[];
             asksTheSystem?: boolean;
         };
         FirstBootFacts: {
             users: components["schemas"]["ImageUser"][];
-            growsBy: null | string;
-            logins: string[];
-            desktop: null | string;
-            systemDate: null | string;
+            growsBy: unknown;
+            logins: unknown[];
+            desktop: unknown;
+            systemDate: unknown;
         };
         FirstBootInput: {
-            hostName: null | string;
-            user: null | string;
-            password: null | string;
-            keys: string[];
+            hostName: unknown;
+            user: unknown;
+            password: unknown;
+            keys: unknown[];
             remoteLogin: boolean;
             wireless: null | components["schemas"]["WirelessInput"];
-            locale: null | string;
-            timeZone: null | string;
-            keyboard: null | string;
+            locale: unknown;
+            timeZone: unknown;
+            keyboard: unknown;
             address: null | components["schemas"]["FixedAddress"];
             usbNetwork: boolean;
-            videoMode: null | string;
+            videoMode: unknown;
             consoleOn: boolean;
-            overlays: string[];
-            lines: string[];
-            packages: string[];
-            commands: string[];
-            recipes: string[];
+            overlays: unknown[];
+            lines: unknown[];
+            packages: unknown[];
+            commands: unknown[];
+            recipes: unknown[];
             /** Format: int32 */
             version?: null | number;
         };
         FirstBootPreview: {
             files: components["schemas"]["FileView"][];
-            notes: string[];
+            notes: unknown[];
             problems: components["schemas"]["FieldProblem"][];
         };
         FirstLoaderPlace: {
             /** Format: int64 */
             at: number;
-            bytes: string;
-            name: string;
+            bytes: unknown;
+            name: unknown;
         };
         FirstLoginView: {
-            bootId: null | string;
+            bootId: unknown;
             live: boolean;
-            user: null | string;
-            host: string;
+            user: unknown;
+            host: unknown;
             tasks: components["schemas"]["LoginTask"][];
         };
         FixCount: {
-            text: string;
+            text: unknown;
             /** Format: int32 */
             times: number;
             /** Format: int32 */
             proven: number;
         };
         FixExperience: {
-            text: string;
+            text: unknown;
             /** Format: int32 */
             times: number;
             /** Format: int32 */
             proven: number;
         };
         FixedAddress: {
-            interface: string;
-            address: string;
-            gateway: null | string;
-            nameServers: string[];
+            interface: unknown;
+            address: unknown;
+            gateway: unknown;
+            nameServers: unknown[];
         };
         /**
          * @default none
@@ -6280,19 +6281,19 @@ export interface components {
          */
         FlowControl: "none" | "hardware" | "software";
         FolderInput: {
-            path: string;
+            path: unknown;
         };
         FoundDevices: {
             new: components["schemas"]["Neighbour"][];
             gone: components["schemas"]["Neighbour"][];
-            says: string[];
+            says: unknown[];
         };
         FoundLine: {
             /** Format: int32 */
             number: number;
-            text: string;
-            before: null | string;
-            after: null | string;
+            text: unknown;
+            before: unknown;
+            after: unknown;
         };
         FoundLines: {
             /** Format: int32 */
@@ -6300,13 +6301,13 @@ export interface components {
             lines: number[];
         };
         FoundLoader: {
-            name: string;
+            name: unknown;
             /** Format: int64 */
             atBytes: number;
         };
         FoundLog: {
-            id: string;
-            boardId: string;
+            id: unknown;
+            boardId: unknown;
             /** Format: int32 */
             number: number;
             /** Format: date-time */
@@ -6320,8 +6321,8 @@ export interface components {
         HarmlessLine: {
             /** Format: int32 */
             line: number;
-            text: string;
-            why: string;
+            text: unknown;
+            why: unknown;
         };
         /** Format: binary */
         IFormFile: string;
@@ -6330,20 +6331,20 @@ export interface components {
             candidates: components["schemas"]["BoardCandidate"][];
             /** Format: double */
             unknown: number;
-            contradictions: string[];
+            contradictions: unknown[];
             code: null | components["schemas"]["CodeReading"];
             next: null | components["schemas"]["NextLook"];
         };
         ImageCard: {
-            format: string;
-            id: string;
-            name: string;
-            version: string;
-            flavour: null | string;
+            format: unknown;
+            id: unknown;
+            name: unknown;
+            version: unknown;
+            flavour: unknown;
             instructionSet: components["schemas"]["InstructionSet"];
-            kernel: string;
+            kernel: unknown;
             supports: components["schemas"]["Supported"][];
-            kind: string;
+            kind: unknown;
             /** Format: int64 */
             downloadBytes: number;
             /** Format: int64 */
@@ -6358,48 +6359,48 @@ export interface components {
             comfortableMemoryMiB: null | number;
             /** Format: int32 */
             longTermUntil: null | number;
-            consoleDevice: null | string;
+            consoleDevice: unknown;
             /** Format: int32 */
             consoleSpeed: null | number;
-            outputsOn: string[];
+            outputsOn: unknown[];
             needsNetworkAtFirstBoot: null | boolean;
             needsScreenAtFirstBoot: null | boolean;
             growsAtFirstBoot: null | boolean;
-            bootMedia: string[];
+            bootMedia: unknown[];
             firstBootSeconds: number[];
-            rootPartUuid: string;
-            defaultUser: string;
+            rootPartUuid: unknown;
+            defaultUser: unknown;
             passwordChangeForced: null | boolean;
-            chain: null | string;
-            rootBy: null | string;
-            trees: null | string[];
-            systemDate: null | string;
-            path: null | string;
-            sha256: null | string;
-            title?: null | string;
+            chain: unknown;
+            rootBy: unknown;
+            trees: null | unknown[];
+            systemDate: unknown;
+            path: unknown;
+            sha256: unknown;
+            title?: unknown;
         };
         ImageChoice: {
-            imageId: string;
+            imageId: unknown;
         };
         ImageCopy: {
             /** Format: int64 */
             id: number;
-            place: string;
-            sha256: null | string;
+            place: unknown;
+            sha256: unknown;
             /** Format: int64 */
             bytes: null | number;
             /** Format: date-time */
             madeAt: string;
         };
         ImageUser: {
-            name: string;
-            password: string;
+            name: unknown;
+            password: unknown;
             changeForced: boolean;
         };
         InspectedKernel: {
-            path: string;
+            path: unknown;
             architecture: null | components["schemas"]["InstructionSet"];
-            version: null | string;
+            version: unknown;
         };
         InspectedPartition: {
             /** Format: int32 */
@@ -6408,59 +6409,59 @@ export interface components {
             startBytes: number;
             /** Format: int64 */
             lengthBytes: number;
-            fileSystem: null | string;
-            label: null | string;
-            uuid: null | string;
-            partUuid: string;
+            fileSystem: unknown;
+            label: unknown;
+            uuid: unknown;
+            partUuid: unknown;
         };
         InspectedSystem: {
-            name: null | string;
-            version: null | string;
-            id: null | string;
+            name: unknown;
+            version: unknown;
+            id: unknown;
         };
         InspectedTree: {
-            path: string;
-            model: null | string;
-            compatible: string[];
+            path: unknown;
+            model: unknown;
+            compatible: unknown[];
         };
         Inspection: {
-            format: string;
-            compression: string;
+            format: unknown;
+            compression: unknown;
             /** Format: int64 */
             sizeBytes: number;
             /** Format: int64 */
             expandedBytes: number;
-            sha256: string;
-            partitionTable: string;
+            sha256: unknown;
+            partitionTable: unknown;
             partitions: components["schemas"]["InspectedPartition"][];
             architecture: null | components["schemas"]["InstructionSet"];
             kernel: null | components["schemas"]["InspectedKernel"];
             deviceTrees: components["schemas"]["InspectedTree"][];
             os: null | components["schemas"]["InspectedSystem"];
-            commandLine: null | string;
-            consoles: string[];
+            commandLine: unknown;
+            consoles: unknown[];
             /** Format: int64 */
             smallestCardBytes: number;
             /** Format: int32 */
             recommendedCardGb: number;
             firstLoaders: components["schemas"]["FoundLoader"][];
-            chain: null | string;
+            chain: unknown;
             firstBoot: null | components["schemas"]["FirstBootFacts"];
-            notes: string[];
+            notes: unknown[];
             dryBoot: null | components["schemas"]["DryBoot"];
             nature?: null | components["schemas"]["FileNature"];
         };
         InspectionInput: {
-            path: string;
-            boardId: null | string;
-            sum: null | string;
+            path: unknown;
+            boardId: unknown;
+            sum: unknown;
         };
         InspectionStarted: {
-            id: string;
+            id: unknown;
         };
         InspectionState: {
-            id: string;
-            path: string;
+            id: unknown;
+            path: unknown;
             /** Format: int64 */
             doneBytes: number;
             /** Format: int64 */
@@ -6469,57 +6470,55 @@ export interface components {
             checksumAgrees: boolean;
             inspection: null | components["schemas"]["Inspection"];
             problem: null | components["schemas"]["Problem"];
-            mendedFrom?: null | string;
+            mendedFrom?: unknown;
         };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64" | null;
         KeepInput: {
-            bootId: string;
-            notes: string;
-            said: {
-                [key: string]: string;
-            };
+            bootId: unknown;
+            notes: unknown;
+            said: Record<string, never>;
             /** Format: int32 */
             after: null | number;
         };
         KeepView: {
-            bootId: null | string;
+            bootId: unknown;
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
-            differ: string[];
+            differ: unknown[];
             regression: null | components["schemas"]["RegressionView"];
         };
         KeptBench: {
-            modelId: string;
-            revisionId: string;
+            modelId: unknown;
+            revisionId: unknown;
             /** Format: int32 */
             memoryMiB: null | number;
-            imageId: null | string;
+            imageId: unknown;
             connected: components["schemas"]["Connected"];
             firstBoot: null | components["schemas"]["FirstBoot"];
-            recipes: string[];
+            recipes: unknown[];
         };
         KeptFile: {
-            path: string;
-            text: string;
+            path: unknown;
+            text: unknown;
         };
         KeptSettings: {
-            boardId: string;
+            boardId: unknown;
             /** Format: int32 */
             version: number;
-            bootId: null | string;
+            bootId: unknown;
             settings: components["schemas"]["WorkingSettings"];
             /** Format: date-time */
             savedAt: string;
-            cameFrom: null | string;
+            cameFrom: unknown;
         };
         LaidSystem: {
-            imageId: string;
-            title: string;
+            imageId: unknown;
+            title: unknown;
             /** Format: int32 */
             root: number;
-            partUuid: string;
+            partUuid: unknown;
             dry?: null | components["schemas"]["DryBoot"];
         };
         Lessons: {
@@ -6528,26 +6527,26 @@ export interface components {
             facts: components["schemas"]["CardLesson"][];
         };
         Light: {
-            name: string;
-            pattern: null | string;
-            meaning: null | string;
-            colour?: null | string;
+            name: unknown;
+            pattern: unknown;
+            meaning: unknown;
+            colour?: unknown;
         };
         LineHint: {
-            kind: string;
-            says: string;
+            kind: unknown;
+            says: unknown;
             settings: null | components["schemas"]["LineSettings"];
         };
         LineInput: {
             /** Format: int32 */
             speed: number;
-            frame: string;
+            frame: unknown;
             flow: components["schemas"]["FlowControl"];
         };
         LineOf: {
             /** Format: int32 */
             line: number;
-            text: string;
+            text: unknown;
         };
         LineSettings: {
             /** Format: int32 */
@@ -6564,14 +6563,14 @@ export interface components {
              */
             stopBits: number;
             flow?: components["schemas"]["FlowControl"];
-            frame?: null | string;
+            frame?: unknown;
         };
         LineView: {
             /** Format: int32 */
             number: number;
             /** Format: double */
             seconds: null | number;
-            text: string;
+            text: unknown;
             runs: null | components["schemas"]["ColouredRun"][];
         };
         LinesView: {
@@ -6584,32 +6583,32 @@ export interface components {
         /** @enum {unknown} */
         LoaderConfig: "none" | "key-value" | "extlinux" | "environment" | "grub" | "entries" | null;
         LoginInput: {
-            user: string;
-            password: string;
+            user: unknown;
+            password: unknown;
         };
         LoginTask: {
-            id: string;
-            title: string;
-            why: string;
-            command: null | string;
-            asks: null | string;
-            minutes: null | string;
-            caution: null | string;
+            id: unknown;
+            title: unknown;
+            why: unknown;
+            command: unknown;
+            asks: unknown;
+            minutes: unknown;
+            caution: unknown;
             state: components["schemas"]["LoginTaskState"];
             /** Format: int32 */
             line: null | number;
-            tells: null | string;
+            tells: unknown;
         };
         /** @enum {unknown} */
         LoginTaskState: "open" | "proven" | "told" | "failed";
         LookAnswer: {
-            answer: string;
-            boards: string[];
+            answer: unknown;
+            boards: unknown[];
         };
         MatchRow: {
-            imageId: string;
-            title: string;
-            kernel: string;
+            imageId: unknown;
+            title: unknown;
+            kernel: unknown;
             /** Format: int32 */
             longTermUntil: null | number;
             verdict: components["schemas"]["Verdict"];
@@ -6632,28 +6631,28 @@ export interface components {
             labelGb: number;
             /** Format: int64 */
             bytes: number;
-            source: string;
+            source: unknown;
         };
         MediumPart: {
-            medium: string;
-            name: string;
+            medium: unknown;
+            name: unknown;
             /** Format: int64 */
             bytes: number;
         };
         Mend: {
-            causeId: string;
-            where: string;
+            causeId: unknown;
+            where: unknown;
             edit: components["schemas"]["FileEdit"];
         };
         MissingFile: {
-            imageId: string;
-            title: string;
-            path: string;
+            imageId: unknown;
+            title: unknown;
+            path: unknown;
             looking: boolean;
         };
         MixedUp: {
-            meant: string;
-            was: string;
+            meant: unknown;
+            was: unknown;
             /** Format: int32 */
             times: number;
         };
@@ -6662,25 +6661,25 @@ export interface components {
         };
         MovePlan: {
             target: components["schemas"]["MoveTarget"];
-            name: string;
+            name: unknown;
             possible: null | boolean;
-            says: string[];
-            device: string;
+            says: unknown[];
+            device: unknown;
             steps: components["schemas"]["MoveStep"][];
         };
         MoveProof: {
             took: null | boolean;
-            says: string;
-            bootId: null | string;
+            says: unknown;
+            bootId: unknown;
             /** Format: int32 */
             bootNumber: null | number;
             /** Format: int32 */
             line: null | number;
         };
         MoveStep: {
-            text: string;
-            command: null | string;
-            caution: null | string;
+            text: unknown;
+            command: unknown;
+            caution: unknown;
         };
         /** @enum {unknown} */
         MoveTarget: "flash" | "ssd" | "usb";
@@ -6700,56 +6699,56 @@ export interface components {
         /** @enum {unknown} */
         Nearness: "board" | "revision" | "model" | "other-bench" | "processor";
         Neighbour: {
-            address: string;
-            hardware: null | string;
-            name: null | string;
+            address: unknown;
+            hardware: unknown;
+            name: unknown;
         };
         NetworkLists: {
-            before: string;
-            after: string;
-            boardId: null | string;
+            before: unknown;
+            after: unknown;
+            boardId: unknown;
         };
         NetworkMessage: {
-            text: string;
+            text: unknown;
         };
         /** @enum {unknown} */
         NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
         NextCheck: {
-            what: string;
-            why: string;
-            causeId?: null | string;
+            what: unknown;
+            why: unknown;
+            causeId?: unknown;
             /**
              * Format: int32
              * @default 0
              */
             minutes: number;
-            ifYes?: null | string;
-            ifNo?: null | string;
+            ifYes?: unknown;
+            ifNo?: unknown;
         };
         NextLook: {
-            id: string;
-            where: string;
+            id: unknown;
+            where: unknown;
             answers: components["schemas"]["LookAnswer"][];
             /** Format: double */
             bits: number;
         };
         NextThing: {
-            title: string;
-            why: string[];
+            title: unknown;
+            why: unknown[];
             action: components["schemas"]["NextAction"];
-            label: string;
-            target: null | string;
+            label: unknown;
+            target: unknown;
             /** Format: int32 */
             minutes: number;
-            caution?: null | string;
+            caution?: unknown;
         };
         NoteInput: {
-            text: string;
+            text: unknown;
         };
         NovelLine: {
             /** Format: int32 */
             line: number;
-            text: string;
+            text: unknown;
         };
         Novelty: {
             /** Format: int32 */
@@ -6760,11 +6759,11 @@ export interface components {
             isNew?: boolean;
         };
         ObservationRow: {
-            name: string;
-            observes: string;
-            regex: null | string;
-            not: null | string;
-            says: null | string;
+            name: unknown;
+            observes: unknown;
+            regex: unknown;
+            not: unknown;
+            says: unknown;
             against: boolean;
             /** Format: double */
             weight: number;
@@ -6773,24 +6772,24 @@ export interface components {
             /** Format: int32 */
             without: null | number;
             off: boolean;
-            ownId: null | string;
+            ownId: unknown;
         };
         /** @enum {unknown} */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
         OverlayRow: {
-            source: string;
-            file: string;
+            source: unknown;
+            file: unknown;
         };
         OwnRule: {
-            id: string;
-            causeId: string;
-            find: string;
-            regex: null | string;
-            not: null | string;
+            id: unknown;
+            causeId: unknown;
+            find: unknown;
+            regex: unknown;
+            not: unknown;
             /** Format: double */
             weight: number;
             against: boolean;
-            says: null | string;
+            says: unknown;
         };
         PagePort: {
             line: components["schemas"]["LineSettings"];
@@ -6798,8 +6797,8 @@ export interface components {
             received: number;
         };
         PairCount: {
-            image: string;
-            board: string;
+            image: unknown;
+            board: unknown;
             /** Format: int32 */
             boots: number;
             /** Format: int32 */
@@ -6809,9 +6808,9 @@ export interface components {
             loginSeconds: number[];
         };
         PairExperience: {
-            model: string;
-            revision: string;
-            image: null | string;
+            model: unknown;
+            revision: unknown;
+            image: unknown;
             /** Format: int32 */
             tries: number;
             /** Format: int32 */
@@ -6828,54 +6827,54 @@ export interface components {
          */
         Parity: "none" | "even" | "odd";
         PartAdded: {
-            kind: string;
-            id: string;
+            kind: unknown;
+            id: unknown;
         };
         PartCount: {
-            kind: string;
-            name: string;
+            kind: unknown;
+            name: unknown;
             /** Format: int32 */
             boots: number;
             /** Format: int32 */
             failed: number;
         };
         PartInput: {
-            kind: string;
-            name: string;
+            kind: unknown;
+            name: unknown;
             /** Format: double */
             volts: null | number;
             /** Format: double */
             amps: null | number;
             /** Format: double */
             watts: null | number;
-            plug: null | string;
+            plug: unknown;
             onUsb: boolean;
             level: null | components["schemas"]["ConsoleLevel"];
             /** Format: int32 */
             maxSpeed: null | number;
-            usb?: null | string;
+            usb?: unknown;
         };
         Parting: {
             here: null | components["schemas"]["LineOf"];
             there: null | components["schemas"]["LineOf"];
         };
         PasswordInput: {
-            old: string;
-            new: string;
+            old: unknown;
+            new: unknown;
         };
         PasteInput: {
-            text: string;
+            text: unknown;
             /** Format: int32 */
             characterPause: number;
             /** Format: int32 */
             linePause: number;
         };
         PhotoWords: {
-            says: string;
+            says: unknown;
         };
         PlacketStage: {
             stage: components["schemas"]["Stage"];
-            state: string;
+            state: unknown;
             /** Format: double */
             seconds: null | number;
             /** Format: int32 */
@@ -6886,12 +6885,12 @@ export interface components {
             usualTo: null | number;
         };
         PortChoice: {
-            path: string;
-            name: string;
-            boardId: null | string;
-            adapter?: null | string;
-            usb?: null | string;
-            byId?: null | string;
+            path: unknown;
+            name: unknown;
+            boardId: unknown;
+            adapter?: unknown;
+            usb?: unknown;
+            byId?: unknown;
             /** Format: date-time */
             appeared?: null | string;
         };
@@ -6904,40 +6903,40 @@ export interface components {
             idleAmps: null | number;
             /** Format: double */
             minimumVolts: null | number;
-            connector: null | string;
+            connector: unknown;
             negotiates: null | boolean;
             /** Format: double */
             usbAmps?: null | number;
-            hint?: null | string;
+            hint?: unknown;
         };
         PowerMark: {
             on: boolean;
         };
         PowerStep: {
-            text: string;
-            caution: null | string;
+            text: unknown;
+            caution: unknown;
         };
         PracticeBegin: {
-            boardId: null | string;
+            boardId: unknown;
             /** Format: int32 */
             level: number;
-            faultId: null | string;
+            faultId: unknown;
         };
         PracticeChoice: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: int32 */
             minutes: number;
         };
         /** @enum {unknown} */
         PracticeKind: "look" | "boot" | "mend";
         PracticeOf: {
-            id: string;
+            id: unknown;
         };
         PracticeRoundView: {
-            id: string;
-            nickname: string;
-            board: string;
+            id: unknown;
+            nickname: unknown;
+            board: unknown;
             /** Format: int32 */
             level: number;
             byPerson: boolean;
@@ -6951,14 +6950,14 @@ export interface components {
             looks: components["schemas"]["PracticeChoice"][];
             mends: components["schemas"]["PracticeChoice"][];
             won: null | boolean;
-            fault: null | string;
+            fault: unknown;
             shortest: null | components["schemas"]["ShortestWay"];
-            better: null | string;
+            better: unknown;
         };
         PracticeRow: {
-            id: string;
-            nickname: string;
-            fault: string;
+            id: unknown;
+            nickname: unknown;
+            fault: unknown;
             /** Format: int32 */
             level: number;
             won: boolean;
@@ -6971,15 +6970,15 @@ export interface components {
         };
         PracticeStepView: {
             kind: components["schemas"]["PracticeKind"];
-            name: string;
+            name: unknown;
             /** Format: int32 */
             minutes: number;
-            tells: string;
-            log: null | string[];
+            tells: unknown;
+            log: null | unknown[];
             right: null | boolean;
         };
         PracticeView: {
-            going: null | string;
+            going: unknown;
             past: components["schemas"]["PracticeRow"][];
             mixedUp: components["schemas"]["MixedUp"][];
             faults: components["schemas"]["FaultChoice"][];
@@ -6989,7 +6988,7 @@ export interface components {
             times: null | components["schemas"]["CardTimes"];
             schools: components["schemas"]["SchoolPlan"][];
             beside: components["schemas"]["BesideChoice"][];
-            kind: null | string;
+            kind: unknown;
             set: components["schemas"]["FirstBoot"];
             /** Format: int32 */
             version: number;
@@ -7000,7 +6999,7 @@ export interface components {
             loader: null | components["schemas"]["LoaderConfig"];
             cloudInit: null | boolean;
             files: components["schemas"]["FileView"][];
-            notes: string[];
+            notes: unknown[];
             standIn: boolean;
             looking: boolean;
             lookProblem: null | components["schemas"]["Problem"];
@@ -7009,13 +7008,13 @@ export interface components {
             write: null | components["schemas"]["CardWrite"];
         };
         Problem: {
-            expected: string;
-            came: string;
-            toDo: string;
+            expected: unknown;
+            came: unknown;
+            toDo: unknown;
         };
         Proof: {
             card: components["schemas"]["CardState"];
-            cardSays: null | string;
+            cardSays: unknown;
             bytesRead: boolean;
             sag?: null | components["schemas"]["SupplySag"];
             onCard?: boolean;
@@ -7025,50 +7024,50 @@ export interface components {
             seconds: number;
             /** Format: double */
             usualSeconds: null | number;
-            basis: null | string;
+            basis: unknown;
             /** Format: double */
             worrySeconds: null | number;
             work: null | components["schemas"]["WorkView"];
         };
         Quirk: {
-            text: string;
-            source: string;
+            text: unknown;
+            source: unknown;
         };
         RankedCause: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: double */
             probability: number;
             evidence: components["schemas"]["EvidenceLine"][];
             against: components["schemas"]["EvidenceLine"][];
-            nextCheck: string;
+            nextCheck: unknown;
             /** Format: int32 */
             checkMinutes: number;
-            fix: string;
-            correction: null | string;
-            caution: null | string;
+            fix: unknown;
+            correction: unknown;
+            caution: unknown;
             answer?: null | components["schemas"]["CheckAnswer"];
             ledTo?: null | components["schemas"]["Consequence"][];
             state?: components["schemas"]["CauseState"];
-            stateSays?: null | string;
+            stateSays?: unknown;
         };
         ReadSettings: {
             settings: components["schemas"]["WorkingSettings"];
-            forBoard: null | string;
+            forBoard: unknown;
             /** Format: int32 */
             version: number;
             differences: components["schemas"]["SettingDifference"][];
         };
         Reason: {
-            rule: string;
+            rule: unknown;
             bearing: components["schemas"]["Bearing"];
-            text: string;
+            text: unknown;
         };
         Recipe: {
-            format: string;
-            id: string;
-            name: string;
-            why: string;
+            format: unknown;
+            id: unknown;
+            name: unknown;
+            why: unknown;
             when: components["schemas"]["RecipeConditions"];
             steps: components["schemas"]["RecipeStep"][];
         };
@@ -7077,23 +7076,23 @@ export interface components {
         RecipeChoice: {
             recipe: components["schemas"]["Recipe"];
             chosen: boolean;
-            against: null | string;
+            against: unknown;
             proven: boolean;
-            leftOut: null | string;
+            leftOut: unknown;
             added: boolean;
         };
         RecipeConditions: {
-            boards: string[];
-            systems: string[];
-            worksWith: string[];
-            failsWith: string[];
+            boards: unknown[];
+            systems: unknown[];
+            worksWith: unknown[];
+            failsWith: unknown[];
         };
         RecipeStep: {
             action: components["schemas"]["RecipeAction"];
-            subject: string;
-            value: null | string;
-            after: null | string;
-            mode: null | string;
+            subject: unknown;
+            value: unknown;
+            after: unknown;
+            mode: unknown;
         };
         RegressionView: {
             /** Format: int32 */
@@ -7101,53 +7100,53 @@ export interface components {
             differences: components["schemas"]["SettingDifference"][];
         };
         RemovedThing: {
-            kind: string;
-            id: string;
-            name: string;
+            kind: unknown;
+            id: unknown;
+            name: unknown;
             /** Format: date-time */
             removedAt: string;
         };
         Revision: {
-            id: string;
-            mark: null | string;
-            where: null | string;
-            codes: string[];
-            compatible: null | string;
-            changed: null | string;
-            kernelFrom: null | string;
+            id: unknown;
+            mark: unknown;
+            where: unknown;
+            codes: unknown[];
+            compatible: unknown;
+            changed: unknown;
+            kernelFrom: unknown;
         };
         RevisionScheme: {
-            format: string;
-            id: string;
-            maker: string;
-            name: string;
-            key: string;
+            format: unknown;
+            id: unknown;
+            maker: unknown;
+            name: unknown;
+            key: unknown;
             /** Format: int32 */
             digits: number;
             conditions: components["schemas"]["CodeCondition"][];
             fields: components["schemas"]["CodeField"][];
         };
         RuleFile: {
-            yaml: string;
+            yaml: unknown;
         };
         RuleHit: {
-            bootId: string;
-            boardId: string;
+            bootId: unknown;
+            boardId: unknown;
             /** Format: int32 */
             number: number;
             /** Format: int32 */
             line: number;
-            text: string;
+            text: unknown;
             /** Format: int32 */
             times: number;
         };
         RuleRow: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             stage: components["schemas"]["Stage"];
-            looksLike: string;
-            check: string;
-            fix: string;
+            looksLike: unknown;
+            check: unknown;
+            fix: unknown;
             observations: components["schemas"]["ObservationRow"][];
         };
         RuleState: {
@@ -7162,7 +7161,7 @@ export interface components {
             trouble: null | components["schemas"]["Problem"];
         };
         RuleSwitch: {
-            name: string;
+            name: unknown;
             off: boolean;
         };
         RuleTried: {
@@ -7173,17 +7172,17 @@ export interface components {
             of: number;
         };
         RuleTry: {
-            find: string;
-            regex: null | string;
-            not: null | string;
+            find: unknown;
+            regex: unknown;
+            not: unknown;
         };
         /** @enum {unknown} */
         School: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
         SchoolPlan: {
             school: components["schemas"]["School"];
             parts: components["schemas"]["MediumPart"][];
-            steps: string[];
-            against: string[];
+            steps: unknown[];
+            against: unknown[];
         };
         SeamState: {
             step: components["schemas"]["SeamStep"];
@@ -7192,18 +7191,18 @@ export interface components {
         /** @enum {unknown} */
         SeamStep: "identify" | "match" | "prepare" | "connect" | "boot" | "diagnose" | "keep";
         Seen: {
-            look: string;
-            answer: string;
+            look: unknown;
+            answer: unknown;
         };
         Sequence: {
-            name: string;
+            name: unknown;
             steps: components["schemas"]["SequenceStep"][];
         };
         /** @enum {unknown} */
         SequenceState: "waiting" | "done" | "timed-out" | "failed" | "ended";
         SequenceStep: {
-            waitFor: null | string;
-            send: null | string;
+            waitFor: unknown;
+            send: unknown;
             /**
              * Format: int32
              * @default 30
@@ -7211,35 +7210,35 @@ export interface components {
             seconds: number;
             /** @default false */
             secret: boolean;
-            failsOn?: null | string;
+            failsOn?: unknown;
         };
         SetUp: {
-            done: string[];
-            left: string[];
+            done: unknown[];
+            left: unknown[];
         };
         Setting: {
-            id: string;
-            name: string;
-            value: null | string;
+            id: unknown;
+            name: unknown;
+            value: unknown;
             standing: components["schemas"]["Standing"];
-            source: string;
+            source: unknown;
             /** Format: int32 */
             line?: null | number;
-            said?: null | string;
+            said?: unknown;
         };
         SettingDifference: {
-            kind: string;
-            name: string;
-            before: null | string;
-            after: null | string;
-            says: string;
+            kind: unknown;
+            name: unknown;
+            before: unknown;
+            after: unknown;
+            says: unknown;
         };
         ShareView: {
-            url: string;
-            key: string;
-            svg: string;
-            says: string;
-            fingerprint: null | string;
+            url: unknown;
+            key: unknown;
+            svg: unknown;
+            says: unknown;
+            fingerprint: unknown;
         };
         Shelves: {
             /** Format: int32 */
@@ -7256,7 +7255,7 @@ export interface components {
         ShortestWay: {
             /** Format: int32 */
             minutes: number;
-            says: string;
+            says: unknown;
             lines: number[];
         };
         SimulatedCardSetup: {
@@ -7274,7 +7273,7 @@ export interface components {
             megabytesPerSecond: number;
         };
         SlotInput: {
-            name: string;
+            name: unknown;
             setup: components["schemas"]["SimulatedCardSetup"];
         };
         SlowerStage: {
@@ -7307,19 +7306,19 @@ export interface components {
         /** Format: binary */
         Stream: string;
         Supply: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: double */
             volts: number;
             /** Format: double */
             amps: number;
             /** Format: double */
             ampsUntilAsked?: null | number;
-            plug?: null | string;
+            plug?: unknown;
         };
         SupplyCable: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: double */
             metres: number;
             /** Format: double */
@@ -7337,7 +7336,7 @@ export interface components {
         };
         SupplyVerdict: {
             enough: null | boolean;
-            text: string;
+            text: unknown;
             consumers: components["schemas"]["Consumer"][];
             /** Format: double */
             needAmps: number;
@@ -7347,24 +7346,24 @@ export interface components {
             cableOhms: null | number;
             /** Format: double */
             voltsAtBoard: null | number;
-            changeTitle: null | string;
-            change: null | string;
-            missing?: null | string;
+            changeTitle: unknown;
+            change: unknown;
+            missing?: unknown;
         };
         Supported: {
-            model: string;
-            revisions: string[];
-            otherwise: null | string;
-            missing: null | string;
+            model: unknown;
+            revisions: unknown[];
+            otherwise: unknown;
+            missing: unknown;
         };
         TakeSettings: {
             settings: components["schemas"]["WorkingSettings"];
-            from: string;
+            from: unknown;
             /** Format: int32 */
             after: null | number;
         };
         TakenExperience: {
-            cards: string[];
+            cards: unknown[];
             told: components["schemas"]["ToldExperience"][];
         };
         TaskTold: {
@@ -7372,142 +7371,140 @@ export interface components {
         };
         TextPiece: {
             change: components["schemas"]["Change"];
-            text: string;
+            text: unknown;
         };
         /** @enum {unknown} */
         TimeOrigin: "first-byte" | "first-loader" | "power" | null;
         ToldExperience: {
             experience: components["schemas"]["Experience"];
-            says: string;
+            says: unknown;
         };
         ToldFact: {
-            field: string;
-            value: string;
+            field: unknown;
+            value: unknown;
             /** @default false */
             wasUnknown: boolean;
         };
         TreeRow: {
-            source: string;
-            file: string;
-            model: null | string;
-            compatible: null | string;
+            source: unknown;
+            file: unknown;
+            model: unknown;
+            compatible: unknown;
             /** Format: double */
             fit: number;
         };
         TriageAsked: {
-            id: string;
-            ask: string;
+            id: unknown;
+            ask: unknown;
             /** Format: int32 */
             minutes: number;
-            caution: null | string;
+            caution: unknown;
             answers: components["schemas"]["TriageChoice"][];
         };
         TriageChoice: {
-            id: string;
-            says: string;
-            then: string;
+            id: unknown;
+            says: unknown;
+            then: unknown;
             /** Format: double */
             probability: number;
         };
         TriageInput: {
-            answers: {
-                [key: string]: string;
-            };
-            boardId?: null | string;
+            answers: Record<string, never>;
+            boardId?: unknown;
         };
         TriageRow: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: double */
             probability: number;
-            fix: null | string;
-            caution: null | string;
+            fix: unknown;
+            caution: unknown;
         };
         TriageSaid: {
-            id: string;
-            ask: string;
-            says: string;
+            id: unknown;
+            ask: unknown;
+            says: unknown;
         };
         TriageView: {
             causes: components["schemas"]["TriageRow"][];
             next: null | components["schemas"]["TriageAsked"];
             said: components["schemas"]["TriageSaid"][];
-            known: string[];
-            lights: string[];
+            known: unknown[];
+            lights: unknown[];
         };
         Typed: {
-            text: string;
+            text: unknown;
         };
         TypingState: {
-            name: string;
+            name: unknown;
             state: components["schemas"]["SequenceState"];
-            says: string;
+            says: unknown;
             /** Format: double */
             share: null | number;
         };
         UploadInput: {
-            name: string;
+            name: unknown;
             /** Format: int64 */
             totalBytes: number;
             /** Format: int64 */
             stamp: number;
         };
         UploadState: {
-            id: string;
-            name: string;
+            id: unknown;
+            name: unknown;
             /** Format: int64 */
             totalBytes: number;
             /** Format: int64 */
             receivedBytes: number;
-            path: null | string;
+            path: unknown;
         };
         /** @enum {unknown} */
         Verdict: "fits" | "fits-after-change" | "unproven" | "will-not-start";
         VideoOutput: {
-            name: string;
-            plug: null | string;
-            note: null | string;
+            name: unknown;
+            plug: unknown;
+            note: unknown;
         };
         WatchedFolder: {
-            path: string;
+            path: unknown;
             files: components["schemas"]["DownloadedFile"][];
             problem: null | components["schemas"]["Problem"];
         };
         Wire: {
-            from: string;
-            to: string;
-            why: string;
+            from: unknown;
+            to: unknown;
+            why: unknown;
         };
         Wireless: {
-            bands: null | string;
-            antenna: null | string;
+            bands: unknown;
+            antenna: unknown;
         };
         WirelessInput: {
-            name: string;
-            password: null | string;
-            country: string;
+            name: unknown;
+            password: unknown;
+            country: unknown;
         };
         WirelessNetwork: {
-            name: string;
-            key: string;
-            country: string;
+            name: unknown;
+            key: unknown;
+            country: unknown;
         };
         WiresInput: {
             dtr: null | boolean;
             rts: null | boolean;
         };
         Wiring: {
-            refused: null | string;
-            measure: null | string;
-            caution: null | string;
+            refused: unknown;
+            measure: unknown;
+            caution: unknown;
             wires: components["schemas"]["Wire"][];
-            notes: string[];
+            notes: unknown[];
             adapterPins: components["schemas"]["DrawnPin"][];
             boardPins: components["schemas"]["DrawnPin"][];
             mayBeWired?: boolean;
         };
         WorkView: {
-            says: string;
+            says: unknown;
             /** Format: int32 */
             line: number;
             /** Format: int32 */
@@ -7515,13 +7512,13 @@ export interface components {
             keepPower: boolean;
         };
         WorkingSettings: {
-            format: string;
-            nickname: string;
+            format: unknown;
+            nickname: unknown;
             settings: components["schemas"]["Setting"][];
             files: components["schemas"]["KeptFile"][];
             bench: null | components["schemas"]["KeptBench"];
-            notes: string;
-            logSha256: null | string;
+            notes: unknown;
+            logSha256: unknown;
             /** Format: date-time */
             bootedAt: null | string;
         };

@@ -49,7 +49,7 @@ internal sealed class RootIsNamed : ILink
                 "root-not-found",
                 $"boot={kind} asks for a live system, and the initial file system has no scripts for one.",
                 "Install the package of the live system, and make the initial file system again.",
-                h.InitialFiles!.Where
+                h.InitialFiles?.Where ?? h.KernelWhere
             );
         else if (found is null)
             run.Fail(
