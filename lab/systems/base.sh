@@ -12,6 +12,7 @@ mount -t proc proc "$root/proc"
 trap 'umount -l "$root/proc" 2>/dev/null || true' EXIT
 printf '#!/bin/sh\nexit 101\n' >"$root/usr/sbin/policy-rc.d"
 chmod 755 "$root/usr/sbin/policy-rc.d"
+printf 'Acquire::Check-Valid-Until "false";\n' >"$root/etc/apt/apt.conf.d/lab"
 printf 'path-exclude=/usr/share/doc/*\npath-exclude=/usr/share/man/*\n' >"$root/etc/dpkg/dpkg.cfg.d/lab"
 DEBIAN_FRONTEND=noninteractive LC_ALL=C chroot "$root" sh -c '
   apt-get update &&

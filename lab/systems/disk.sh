@@ -5,6 +5,8 @@ set -e
 name=$1 root=$2 fs=$3 table=$4 label=$5 out=$6
 kernel=$(ls -v "$root"/boot/vmlinuz-* | tail -n 1) initrd=$(ls -v "$root"/boot/initrd.img-* | tail -n 1)
 used=$(($(du -sm "$root" | cut -f1) + 260))
+# Made from a folder, btrfs wants room for all of it twice.
+[ "$fs" = btrfs ] && used=$((used + 500))
 esp=64
 rm -f "$out"
 truncate -s $((1 + esp + used + 2))M "$out"
@@ -20,7 +22,7 @@ mkfs.vfat -n "$label" "$work/esp" >/dev/null
 dd if="$work/esp" of="$out" bs=1M seek=1 conv=notrunc,sparse status=none
 truncate -s ${used}M "$work/fs"
 case $fs in
-  btrfs) mkfs.btrfs -q -L rootfs --rootdir "$root" "$work/fs" ;;
+  btrfs) mkfs.btrfs -q -L rootfs -b ${used}M --rootdir "$root" "$work/fs" ;;
   *) mke2fs -q -F -t ext4 -L rootfs -d "$root" "$work/fs" ;;
 esac
 if [ "$fs" = lvm ]; then source=/dev/vdb; else dd if="$work/fs" of="$out" bs=1M seek=$((1 + esp)) conv=notrunc,sparse status=none; source=/dev/vda2; fi
@@ -34,9 +36,9 @@ target=/
 case $fs in
   lvm)
     pvcreate -ff -y /dev/vda2; vgcreate orchard /dev/vda2; lvcreate -y -Zn -Wn -l 95%FREE -n root orchard; vgscan --mknodes; vgchange -ay orchard; vgmknodes
-    mkfs.ext4 -q -F -L rootfs /dev/orchard/root; mkdir -p /tmp/t; mount /dev/orchard/root /tmp/t
-    cp -ax / /tmp/t/; rm -rf /tmp/t/tmp/t; target=/tmp/t
-    for d in proc sys dev run; do mount --bind /\$d /tmp/t/\$d; done
+    mkfs.ext4 -q -F -L rootfs /dev/orchard/root; mount /dev/orchard/root /mnt
+    (cd / && cp -ax bin boot etc home lib lib64 media opt root sbin srv tmp usr var /mnt/); mkdir -p /mnt/mnt /mnt/dev /mnt/proc /mnt/sys /mnt/run; target=/mnt
+    for d in proc sys dev run; do mount --bind /\$d /mnt/\$d; done
     spec=/dev/mapper/orchard-root ;;
   *) mount -o remount,rw / ; spec=UUID=\$(blkid -s UUID -o value /dev/vda2) ;;
 esac

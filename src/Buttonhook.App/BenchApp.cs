@@ -90,7 +90,6 @@ public static class BenchApp
             json.SerializerOptions.RespectRequiredConstructorParameters = true;
             json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
-            json.SerializerOptions.Converters.Add(new ShownText());
             json.SerializerOptions.TypeInfoResolverChain.Insert(
                 0,
                 new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver { Modifiers = { WholeLists.Demand } }

@@ -409,21 +409,4 @@ public sealed partial class NoHarmTests : InFolder
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.DoesNotContain("inside Buttonhook", await answer.Content.ReadAsStringAsync(TestContext.Current.CancellationToken));
     }
-
-    [Fact]
-    public async Task Text_that_turns_round_is_shown_as_marks_and_a_log_is_given_out_as_it_came()
-    {
-        await using var app = await RunningApp.Start();
-        var board = await app.Board("Plum\u202Egnp");
-        Assert.Equal("Plum¤gnp", (await app.Get($"/api/boards/{board}")).GetProperty("board").GetProperty("nickname").GetString());
-        var boot = (
-            await RunningApp.Json(
-                await app.Http.PostAsync($"/api/boards/{board}/logs?name=a.log", new ByteArrayContent("U-Boot \u2067txe\n"u8.ToArray()))
-            )
-        )
-            .GetProperty("id")
-            .GetString();
-        Assert.Contains("U-Boot ¤txe", (await app.Get($"/api/boots/{boot}/lines")).ToString());
-        Assert.Equal("U-Boot \u2067txe\n", await app.Http.GetStringAsync($"/api/boots/{boot}/log", TestContext.Current.CancellationToken));
-    }
 }

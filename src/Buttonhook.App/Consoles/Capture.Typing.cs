@@ -74,6 +74,8 @@ public sealed partial class Capture
             return problem;
         }
         ExpectEcho(asked, at);
+        // What is known for a secret waits for no echo.
+        Settle(e => e.Settled(source.Now));
         return null;
     }
 
@@ -179,7 +181,7 @@ public sealed partial class Capture
     }
 
     /// <summary>Runs a sequence; one at a time.</summary>
-    public Problem? Run(SequenceRun run)
+    public Problem? Run(TypingRun run)
     {
         if (Begin(new(run.Name, SequenceState.Waiting, run.Says, null)) is not { } stop)
             return Busy();

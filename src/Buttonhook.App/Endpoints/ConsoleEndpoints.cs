@@ -62,7 +62,7 @@ public static class ConsoleEndpoints
                                 "Look at the image's card."
                             ).Answer()
                         )
-                        : Do(id, captures, views, c => c.Run(new SequenceRun(Sequence.LogIn(who.User, who.Password))))
+                        : Do(id, captures, views, c => c.Run(new LogIn(who.User, who.Password)))
             )
             .Produces<BootView>();
         api.MapPost(
@@ -76,7 +76,7 @@ public static class ConsoleEndpoints
                                 "Choose a new one."
                             ).Answer()
                         )
-                        : Do(id, captures, views, c => c.Run(new SequenceRun(Sequence.ChangePassword(words.Old, words.New))))
+                        : Do(id, captures, views, c => c.Run(new ChangePassword(words.Old, words.New)))
             )
             .Produces<BootView>();
         api.MapPost(

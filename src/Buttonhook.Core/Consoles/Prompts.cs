@@ -20,15 +20,29 @@ public static partial class Prompts
     /// <summary>Whether it asks for the new password of a change that the system forces.</summary>
     public static bool AsksForNewPassword(string line) => NewPassword().IsMatch(line);
 
-    [GeneratedRegex(@"(?i)(?:password|passwd|passphrase|pass phrase|passcode|\bPIN\b|secret)[^:?]{0,60}[:?]\s*$")]
+    /// <summary>Whether what a board says of a change of password is that it was refused; in words of English, the only ones that are known.</summary>
+    public static bool RefusesPassword(string text) => Refuses().IsMatch(text);
+
+    // A hint only, for the page: whether what is typed is kept goes by whether it comes back (EchoWatch), in any language. The words are those of
+    // the translations of Linux-PAM, shadow and sudo.
+    [GeneratedRegex(
+        @"(?i)(?:password|passwd|pass ?phrase|passcode|\bPIN\b|\bPSK\b|secret|passwort|kennwort|mot de passe|contrase[nñ]a|\bsenha\b|palavra-passe|wachtwoord|l[oö]senord|adgangskode|passord|salasana|has[lł]o|heslo|jelsz[oó]|parol[aă]?\b|пароль|密码|密碼|パスワード|암호|비밀번호)[^:?：>]{0,60}[:?：>]\s*$"
+    )]
     private static partial Regex Secret();
 
-    [GeneratedRegex(@"(?i)\b(?:login|username)\s*:\s*$")]
+    [GeneratedRegex(
+        @"(?i)\b(?:login|log in|user ?name|user|anmeldung|anmelden|benutzername|benutzer|identifiant|utilisateur|usuario|utente|gebruikersnaam|anv[aä]ndarnamn|brugernavn|brukernavn|k[aä]ytt[aä]j[aä](?:tunnus)?|felhaszn[aá]l[oó]n[eé]v|логин|имя пользователя)\s*[:：]\s*$"
+    )]
     private static partial Regex Login();
 
     [GeneratedRegex(@"(?:^|[\]\)\w~/-])\s?[$#]\s*$")]
     private static partial Regex Shell();
 
-    [GeneratedRegex(@"(?i)(?:new|retype|again).{0,20}password.{0,20}:\s*$")]
+    [GeneratedRegex(
+        @"(?i)(?:\bnew|retype|again|repeat|confirm|\bneue[sn]?\b|erneut|wiederhol|nouveau|nueva|\bnova\b|nuova|nieuw|nytt?\b|nowe|nov[eé]|[uú]j\b|новый|新).{0,30}[:：]\s*$"
+    )]
     private static partial Regex NewPassword();
+
+    [GeneratedRegex(@"(?i)token manipulation error|password unchanged|bad password|do not match|don't match|passwd: .*fail|sorry")]
+    private static partial Regex Refuses();
 }

@@ -6,7 +6,7 @@ namespace Buttonhook.Core.Consoles;
 /// <param name="WaitFor">What must arrive first, letters large or small; null for nothing. Several are parted by " | ".</param>
 /// <param name="Send">What is typed then, with \r, \n, \t, \e and \xNN for keys; null for nothing.</param>
 /// <param name="Seconds">How long it waits at most, 1 to 3600.</param>
-/// <param name="Secret">Whether what is typed must not be kept.</param>
+/// <param name="Secret">Whether what is typed must not be kept; it is typed only where the board does not show what is typed.</param>
 /// <param name="FailsOn">What must not arrive instead: the sequence has failed then; null for nothing.</param>
 public sealed record SequenceStep(string? WaitFor, string? Send, int Seconds = 30, bool Secret = false, string? FailsOn = null);
 
@@ -35,6 +35,12 @@ public sealed record Sequence(string Name, IReadOnlyList<SequenceStep> Steps)
                     "A step waits for a text, sends one, or both.",
                     $"Step {n} does neither.",
                     "Fill it in, or take it out."
+                );
+            if (step.Secret && string.IsNullOrEmpty(step.WaitFor))
+                return new Problem(
+                    "A secret is typed where a question for it was seen.",
+                    $"Step {n} waits for none.",
+                    "Say what the board asks, such as Password:."
                 );
             if (step.WaitFor?.Length > LongestText || step.Send?.Length > LongestText)
                 return new Problem(
@@ -81,31 +87,4 @@ public sealed record Sequence(string Name, IReadOnlyList<SequenceStep> Steps)
         }
         return [.. bytes];
     }
-
-    /// <summary>Logs in: wakes a silent prompt, gives the name and the password, and waits for the shell.</summary>
-    public static Sequence LogIn(string user, string password) =>
-        new(
-            "Log in",
-            [
-                new(null, "\\r"),
-                new("login: | username:", Escaped(user) + "\\r"),
-                new("password", Escaped(password) + "\\r", 20, true),
-                new("$  | #  | new password | current password | changed", null, 40, false, "incorrect"),
-            ]
-        );
-
-    /// <summary>Answers a change of the password that the system forces.</summary>
-    public static Sequence ChangePassword(string old, string @new) =>
-        new(
-            "Change the password",
-            [
-                new("current | old | (current) | new", null, 5),
-                .. old.Length > 0 ? (SequenceStep[])[new("current | old", Escaped(old) + "\\r", 5, true)] : [],
-                new("new", Escaped(@new) + "\\r", 20, true),
-                new("retype | again | new", Escaped(@new) + "\\r", 20, true),
-                new("$  | #  | login: | updated | changed", null, 30, false, "sorry | bad password | do not match | unchanged | failure"),
-            ]
-        );
-
-    private static string Escaped(string text) => text.Replace("\\", "\\\\", StringComparison.Ordinal);
 }

@@ -19,8 +19,8 @@ public enum SequenceState
     Ended,
 }
 
-/// <summary>A sequence that runs: told what arrives and how late it is, it tells what to type. It has no clock and no console of its own.</summary>
-public sealed class SequenceRun
+/// <summary>A sequence that runs.</summary>
+public sealed class SequenceRun : TypingRun
 {
     /// <summary>What arrived since the last step and is kept to be compared.</summary>
     private const int Remembered = 4096;
@@ -38,7 +38,8 @@ public sealed class SequenceRun
     private int firstPressed;
 
     /// <summary>A run of a sequence.</summary>
-    public SequenceRun(Sequence sequence) => this.sequence = sequence;
+    public SequenceRun(Sequence sequence)
+        : base(sequence.Name) => this.sequence = sequence;
 
     private SequenceRun(int seconds)
         : this(new Sequence("Stop the loader", []))
@@ -50,22 +51,8 @@ public sealed class SequenceRun
     /// <param name="seconds">How long it waits for the countdown.</param>
     public static SequenceRun StopLoader(int seconds) => new(seconds);
 
-    /// <summary>Its name.</summary>
-    public string Name => sequence.Name;
-
-    /// <summary>How it stands.</summary>
-    public SequenceState State { get; private set; }
-
-    /// <summary>What it does or how it ended, in plain words.</summary>
-    public string Says { get; private set; } = "Begins.";
-
-    /// <summary>Ends it.</summary>
-    public void End() => (State, Says) = (SequenceState.Ended, "Ended by you.");
-
-    /// <summary>Goes on: what to type now, and whether that must not be kept; null for nothing.</summary>
-    /// <param name="now">Milliseconds of any clock that runs on.</param>
-    /// <param name="text">The readable text that arrived since it was last asked, unfinished line included.</param>
-    public (byte[] Bytes, bool Secret)? Advance(int now, string text)
+    /// <inheritdoc/>
+    public override (byte[] Bytes, bool Secret)? Advance(int now, string text)
     {
         if (State != SequenceState.Waiting)
             return null;
@@ -80,38 +67,70 @@ public sealed class SequenceRun
     {
         if (step == sequence.Steps.Count)
         {
-            (State, Says) = (SequenceState.Done, "Done.");
+            Finish(SequenceState.Done, "Done.");
             return null;
         }
         var current = sequence.Steps[step];
-        if (!string.IsNullOrEmpty(current.WaitFor))
+        if (!asked && !string.IsNullOrEmpty(current.WaitFor))
         {
             var (at, length) = Found(current.WaitFor);
             if (current.FailsOn is { } bad && Found(bad) is (>= 0 and var wrong, _) && (at < 0 || wrong < at))
             {
-                (State, Says) = (SequenceState.Failed, $"Step {step + 1} of {sequence.Steps.Count}: the board answers {LineAt(wrong)}.");
+                Finish(SequenceState.Failed, $"Step {step + 1} of {sequence.Steps.Count}: the board answers {LineAt(wrong)}.");
                 return null;
             }
             if (at < 0)
             {
                 Says = $"Step {step + 1} of {sequence.Steps.Count}: waits for {current.WaitFor.Trim()}.";
                 if (now - since > current.Seconds * 1000)
-                    (State, Says) = (
-                        SequenceState.TimedOut,
-                        $"Step {step + 1} of {sequence.Steps.Count}: {current.WaitFor.Trim()} did not come within {current.Seconds} s."
-                    );
+                    Finish(SequenceState.TimedOut, $"Step {step + 1} of {sequence.Steps.Count}: {current.WaitFor.Trim()} did not come within {current.Seconds} s.");
                 return null;
             }
             // A question that is asked may be asked again by the next step's words.
             if (!string.IsNullOrEmpty(current.Send))
                 arrived = arrived[(at + length)..];
         }
+        if (current.Secret && probedAt is null)
+        {
+            // A space comes back where what is typed is shown; it is taken away again before the secret.
+            probedAt = now;
+            arrived = "";
+            asked = true;
+            return (" "u8.ToArray(), true);
+        }
+        if (current.Secret)
+        {
+            if (now - probedAt < ComesBackWithin)
+                return null;
+            var back = arrived[(arrived.LastIndexOf('\n') + 1)..].Trim('\r', '\b', '*', '\u2022', '\u25CF');
+            if (back.Length > 0)
+            {
+                Finish(
+                    SequenceState.Failed,
+                    $"Step {step + 1} of {sequence.Steps.Count}: the board shows what is typed there, so the secret was not typed."
+                );
+                return (TakeAway, false);
+            }
+        }
         step++;
         since = now;
+        (probedAt, asked) = (null, false);
         if (step == sequence.Steps.Count)
-            (State, Says) = (SequenceState.Done, "Done.");
-        return string.IsNullOrEmpty(current.Send) ? null : (Sequence.Keys(current.Send), current.Secret);
+            Finish(SequenceState.Done, "Done.");
+        return string.IsNullOrEmpty(current.Send) ? null
+            : current.Secret ? ([.. TakeAway, .. Sequence.Keys(current.Send)], true)
+            : (Sequence.Keys(current.Send), false);
     }
+
+    /// <summary>An echo comes within this time, in milliseconds.</summary>
+    private const int ComesBackWithin = 600;
+
+    /// <summary>Takes away what stands on the line that is typed (VKILL of termios(3)).</summary>
+    private static readonly byte[] TakeAway = [0x15];
+    private int? probedAt;
+
+    /// <summary>Whether what the step waits for was seen; what comes behind it is the answer to the space.</summary>
+    private bool asked;
 
     private string LineAt(int at)
     {
@@ -143,7 +162,7 @@ public sealed class SequenceRun
             {
                 Says = "Waits for the loader's countdown.";
                 if (now - since > stopSeconds * 1000)
-                    (State, Says) = (SequenceState.TimedOut, $"No countdown of a loader came within {stopSeconds} s: nothing was typed.");
+                    Finish(SequenceState.TimedOut, $"No countdown of a loader came within {stopSeconds} s: nothing was typed.");
                 return null;
             }
             arrived = "";
@@ -153,12 +172,12 @@ public sealed class SequenceRun
         }
         if (LoaderStop.IsPrompt(lines[^1].TrimEnd('\r')) || lines.Any(l => l.Contains("GNU GRUB", StringComparison.Ordinal)))
         {
-            (State, Says) = (SequenceState.Done, $"The loader was stopped with {key.Name}.");
+            Finish(SequenceState.Done, $"The loader was stopped with {key.Name}.");
             return null;
         }
         if (now - firstPressed > StopFor)
         {
-            (State, Says) = (SequenceState.TimedOut, $"{key.Name} was typed for {StopFor / 1000} s, and no prompt came.");
+            Finish(SequenceState.TimedOut, $"{key.Name} was typed for {StopFor / 1000} s, and no prompt came.");
             return null;
         }
         if (now - pressedAt < StopEvery)

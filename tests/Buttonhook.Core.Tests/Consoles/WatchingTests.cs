@@ -176,29 +176,6 @@ public sealed class WatchingTests
         Assert.Equal(SequenceState.TimedOut, run.State);
     }
 
-    [Fact]
-    public void A_login_wakes_the_prompt_gives_name_and_secret_and_sees_a_refusal()
-    {
-        static SequenceRun ToPassword()
-        {
-            var run = new SequenceRun(Sequence.LogIn("fallow", "pe\\ar"));
-            Assert.Equal("\r"u8.ToArray(), run.Advance(0, "orchard login: ")!.Value.Bytes);
-            Assert.Equal(("fallow\r", false), (Encoding.UTF8.GetString(run.Advance(20, "\norchard login: ")!.Value.Bytes), false));
-            var (bytes, secret) = run.Advance(40, "fallow\nPassword: ")!.Value;
-            Assert.Equal(("pe\\ar\r", true), (Encoding.UTF8.GetString(bytes), secret));
-            return run;
-        }
-        var good = ToPassword();
-        Assert.Null(good.Advance(60, "\nWelcome\nfallow@orchard:~$ "));
-        Assert.Equal(SequenceState.Done, good.State);
-        var bad = ToPassword();
-        Assert.Null(bad.Advance(60, "\nLogin incorrect\norchard login: "));
-        Assert.Equal((SequenceState.Failed, true), (bad.State, bad.Says.Contains("Login incorrect")));
-        var late = ToPassword();
-        late.Advance(41_000, "");
-        Assert.Equal(SequenceState.TimedOut, late.State);
-    }
-
     [Theory]
     [InlineData(@"ls\r", "6C730D")]
     [InlineData(@"\e[A\t\\\x03", "1B5B41095C03")]

@@ -28,7 +28,7 @@ const typedAtOnce = 2000;
 /** A text in pieces that no character is cut by. */
 function pieces(text: string): string[] {
   const all: string[] = [];
-  for (let at = 0; at < text.length; ) {
+  for (let at = 0; at < text.length;) {
     let end = Math.min(text.length, at + typedAtOnce);
     const last = text.charCodeAt(end - 1);
     if (end < text.length && last >= 0xd800 && last < 0xdc00) end--;

@@ -172,7 +172,7 @@ class BrowserPort {
         const letter = parity === "even" ? "E" : parity === "odd" ? "O" : "N";
         await POST("/api/boots/{id}/line", {
           params: { path: { id: this.bootId } },
-          body: { speed, frame: `${dataBits}${letter}${stopBits}`, flow },
+          body: { speed, frame: `${dataBits}${letter}${stopBits}`, flow: flow ?? "none" },
         }).catch(() => undefined);
       }
     }
@@ -232,7 +232,11 @@ export const usePortTrouble = (bootId: string) =>
   );
 
 /** Opens the port of a boot once more, after the browser refused it. */
-export const openPortAgain = (bootId: string) => reading.get(bootId)?.again().catch(() => undefined);
+export const openPortAgain = (bootId: string) =>
+  reading
+    .get(bootId)
+    ?.again()
+    .catch(() => undefined);
 
 /** Boots whose port this page reads: they go on while another view is shown. */
 const reading = new Map<string, BrowserPort>();

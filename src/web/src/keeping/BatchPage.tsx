@@ -86,7 +86,13 @@ function BoardRow({ board, slot, confirm }: { board: BatchBoardView; slot: CardS
               variant="link"
               disabled={write.isPending}
               onClick={() =>
-                write.mutate({ slotId: slot.id, confirm: confirm || null, checkSize: false, anyway: false })
+                write.mutate({
+                  slotId: slot.id,
+                  confirm: confirm || null,
+                  checkSize: false,
+                  anyway: false,
+                  endCapture: false,
+                })
               }
             >
               Write it<span className="visually-hidden"> for {board.nickname}</span>

@@ -75,7 +75,18 @@ export class ProblemError extends Error {
   }
 }
 
-const client = createClient<paths>({ baseUrl: location.origin });
+/** Characters that turn the direction of text round, as an answer has them (Unicode Annex 9; the server escapes them all). */
+const turning = /(?<!\\)((?:\\\\)*)\\u(?:061[Cc]|200[EFef]|202[A-Ea-e]|206[6-9])/g;
+
+/** An answer as it is shown: what turns text round stands as a mark, so that what is read is what is there. */
+async function shown(request: Request): Promise<Response> {
+  const response = await fetch(request);
+  if (!response.headers.get("Content-Type")?.includes("json")) return response;
+  const text = await response.text();
+  return new Response(response.status === 204 ? null : text.replace(turning, "$1\u00A4"), response);
+}
+
+const client = createClient<paths>({ baseUrl: location.origin, fetch: shown });
 export const { GET, POST, PUT, DELETE } = client;
 
 /** The data of an answer, or a `ProblemError`; a server that does not answer is a problem too. */

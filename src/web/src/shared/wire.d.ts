@@ -160,7 +160,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -182,7 +182,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -209,7 +209,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -430,7 +430,7 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    ids?: unknown;
+                    ids?: string;
                 };
                 header?: never;
                 path?: never;
@@ -506,7 +506,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -530,7 +530,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -560,11 +560,11 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    words?: unknown;
+                    words?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -601,7 +601,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -636,12 +636,12 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    tree?: unknown;
-                    overlay?: unknown[];
+                    tree?: string;
+                    overlay?: string[];
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -680,7 +680,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -721,7 +721,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -760,7 +760,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -781,11 +781,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    field?: unknown;
+                    field?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -859,11 +859,11 @@ export interface paths {
                 query?: {
                     screen?: boolean;
                     longTerm?: boolean;
-                    school?: unknown;
+                    school?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -901,7 +901,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -941,7 +941,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -980,7 +980,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1019,7 +1019,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1054,7 +1054,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1077,7 +1077,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1103,7 +1103,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1136,7 +1136,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1177,7 +1177,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1293,7 +1293,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1329,7 +1329,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1371,7 +1371,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1447,7 +1447,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1470,7 +1470,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1544,7 +1544,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1583,7 +1583,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1624,7 +1624,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1661,7 +1661,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1702,7 +1702,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1741,7 +1741,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1782,7 +1782,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1823,7 +1823,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1864,7 +1864,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1901,7 +1901,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1938,7 +1938,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -1979,7 +1979,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2020,7 +2020,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2058,7 +2058,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2093,7 +2093,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2134,7 +2134,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2173,7 +2173,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2195,7 +2195,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2238,8 +2238,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
-                    name: unknown;
+                    id: string;
+                    name: string;
                 };
                 cookie?: never;
             };
@@ -2275,8 +2275,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
-                    name: unknown;
+                    id: string;
+                    name: string;
                 };
                 cookie?: never;
             };
@@ -2315,7 +2315,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2350,11 +2350,11 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    text: unknown;
+                    text: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2391,11 +2391,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    name?: unknown;
+                    name?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2432,7 +2432,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2471,11 +2471,11 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    form?: unknown;
+                    form?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2510,8 +2510,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    left: unknown;
-                    right: unknown;
+                    left: string;
+                    right: string;
                 };
                 cookie?: never;
             };
@@ -2546,8 +2546,8 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    ids: unknown;
-                    form?: unknown;
+                    ids: string;
+                    form?: string;
                 };
                 header?: never;
                 path?: never;
@@ -2582,14 +2582,14 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    text: unknown;
-                    board?: unknown;
-                    model?: unknown;
-                    revision?: unknown;
-                    image?: unknown;
+                    text: string;
+                    board?: string;
+                    model?: string;
+                    revision?: string;
+                    image?: string;
                     outcome?: components["schemas"]["Outcome"];
                     stage?: components["schemas"]["Stage"];
-                    cause?: unknown;
+                    cause?: string;
                 };
                 header?: never;
                 path?: never;
@@ -2628,7 +2628,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2666,8 +2666,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
-                    cause: unknown;
+                    id: string;
+                    cause: string;
                 };
                 cookie?: never;
             };
@@ -2707,7 +2707,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2746,7 +2746,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2785,7 +2785,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2939,7 +2939,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -2964,7 +2964,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3043,7 +3043,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/yaml": unknown;
+                        "application/yaml": string;
                     };
                 };
             };
@@ -3144,7 +3144,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3167,7 +3167,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3208,8 +3208,8 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
-                    file: unknown;
+                    id: string;
+                    file: string;
                 };
                 cookie?: never;
             };
@@ -3246,7 +3246,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3287,7 +3287,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                     version: number;
                 };
                 cookie?: never;
@@ -3321,8 +3321,8 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    a: unknown;
-                    b: unknown;
+                    a: string;
+                    b: string;
                 };
                 header?: never;
                 path?: never;
@@ -3361,7 +3361,7 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    board?: unknown;
+                    board?: string;
                 };
                 header?: never;
                 path?: never;
@@ -3402,7 +3402,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3440,8 +3440,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
-                    task: unknown;
+                    id: string;
+                    task: string;
                 };
                 cookie?: never;
             };
@@ -3564,7 +3564,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3587,7 +3587,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3613,7 +3613,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3649,7 +3649,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3746,7 +3746,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3783,7 +3783,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -3851,8 +3851,8 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    from?: unknown;
-                    model?: unknown;
+                    from?: string;
+                    model?: string;
                 };
                 header?: never;
                 path?: never;
@@ -4025,7 +4025,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4064,7 +4064,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4105,7 +4105,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4142,7 +4142,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4183,7 +4183,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4290,7 +4290,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4314,7 +4314,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4348,7 +4348,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4385,7 +4385,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4420,7 +4420,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4500,7 +4500,7 @@ export interface paths {
         delete: {
             parameters: {
                 query: {
-                    path: unknown;
+                    path: string;
                 };
                 header?: never;
                 path?: never;
@@ -4576,7 +4576,7 @@ export interface paths {
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4603,7 +4603,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4708,7 +4708,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4743,7 +4743,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4778,7 +4778,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4813,7 +4813,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4848,7 +4848,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4883,7 +4883,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4918,7 +4918,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4950,7 +4950,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4970,7 +4970,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -4995,7 +4995,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5030,7 +5030,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5065,7 +5065,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5100,7 +5100,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5134,8 +5134,8 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    kind: unknown;
-                    id: unknown;
+                    kind: string;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5166,7 +5166,7 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    board?: unknown;
+                    board?: string;
                 };
                 header?: never;
                 path?: never;
@@ -5240,7 +5240,7 @@ export interface paths {
                 query?: never;
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5261,11 +5261,11 @@ export interface paths {
         post: {
             parameters: {
                 query?: {
-                    says?: unknown;
+                    says?: string;
                 };
                 header?: never;
                 path: {
-                    id: unknown;
+                    id: string;
                 };
                 cookie?: never;
             };
@@ -5339,7 +5339,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AdapterChip: {
-            usb: unknown[];
+            usb: string[];
             /** Format: int32 */
             maxSpeed: number;
             clocks: null | components["schemas"]["AdapterClock"][];
@@ -5355,9 +5355,9 @@ export interface components {
             most: number;
         };
         AdapterPin: {
-            name: unknown;
-            colour: unknown;
-            carries: unknown;
+            name: string;
+            colour: null | string;
+            carries: string;
         };
         AlignedLogs: {
             runs: components["schemas"]["AlignedRun"][];
@@ -5383,10 +5383,10 @@ export interface components {
             answer: null | components["schemas"]["CheckAnswer"];
         };
         Arrival: {
-            id: unknown;
+            id: string;
             kind: components["schemas"]["ArrivalKind"];
-            path: unknown;
-            says: unknown;
+            path: null | string;
+            says: string;
             /** Format: int32 */
             trees: number;
             /** Format: int32 */
@@ -5400,19 +5400,19 @@ export interface components {
             problem: null | components["schemas"]["Problem"];
         };
         ArrivalInput: {
-            path: unknown;
-            text: unknown;
+            path: null | string;
+            text: null | string;
         };
         /** @enum {unknown} */
         ArrivalKind: "unknown" | "image" | "trees" | "log" | "system" | "mark";
         ArrivedBoard: {
-            nickname: unknown;
-            tree: unknown;
-            mark: unknown;
+            nickname: string;
+            tree: null | string;
+            mark: null | string;
             candidate: null | components["schemas"]["BoardChoice"];
             /** @default false */
             simulated: boolean;
-            overlays?: null | unknown[];
+            overlays?: null | string[];
         };
         Attempt: {
             /** Format: int32 */
@@ -5426,85 +5426,85 @@ export interface components {
             stages: components["schemas"]["StageReached"][];
         };
         BatchBoard: {
-            nickname: unknown;
-            host: unknown;
+            nickname: string;
+            host: string;
         };
         BatchBoardView: {
-            boardId: unknown;
+            boardId: string;
             gone: boolean;
-            nickname: unknown;
-            host: unknown;
-            says: unknown;
+            nickname: string;
+            host: null | string;
+            says: null | string;
             summary: null | components["schemas"]["BoardSummary"];
             card: components["schemas"]["CardState"];
             /** Format: int32 */
             boots: number;
             /** Format: double */
             loginSeconds: null | number;
-            cause: unknown;
-            addresses: unknown[];
-            differs: unknown[];
+            cause: null | string;
+            addresses: string[];
+            differs: string[];
         };
         BatchInput: {
-            name: unknown;
-            boardId: unknown;
+            name: string;
+            boardId: string;
             /** Format: int32 */
             version: number;
             boards: components["schemas"]["BatchBoard"][];
         };
         BatchRow: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: date-time */
             madeAt: string;
             /** Format: int32 */
             boards: number;
         };
         BatchView: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: date-time */
             madeAt: string;
-            source: unknown;
-            sourceBoardId: unknown;
-            same: unknown[];
-            own: unknown[];
+            source: string;
+            sourceBoardId: string;
+            same: string[];
+            own: string[];
             boards: components["schemas"]["BatchBoardView"][];
             slots: components["schemas"]["CardSlot"][];
         };
         /** @enum {unknown} */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
         BesideChoice: {
-            id: unknown;
-            title: unknown;
+            id: string;
+            title: string;
             /** Format: int64 */
             bytes: number;
         };
         BesideGood: {
-            bootId: unknown;
-            boardId: unknown;
+            bootId: null | string;
+            boardId: null | string;
             /** Format: int32 */
             number: null | number;
-            of: unknown;
+            of: string;
             compared: components["schemas"]["Compared"];
         };
         Board: {
-            id: unknown;
-            nickname: unknown;
-            modelId: unknown;
-            revisionId: unknown;
+            id: string;
+            nickname: string;
+            modelId: string;
+            revisionId: string;
             /** Format: int32 */
             memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
-            toldBy: unknown[];
-            imageId: unknown;
-            changes: unknown[];
+            toldBy: string[];
+            imageId: null | string;
+            changes: string[];
             simulated: boolean;
         };
         BoardCandidate: {
-            modelId: unknown;
-            name: unknown;
-            revisionId: unknown;
+            modelId: string;
+            name: string;
+            revisionId: string;
             /** Format: int32 */
             memoryMiB: null | number;
             /** Format: double */
@@ -5512,34 +5512,34 @@ export interface components {
             reasons: components["schemas"]["BoardReason"][];
         };
         BoardChoice: {
-            modelId: unknown;
-            revisionId: unknown;
+            modelId: string;
+            revisionId: string;
         };
         BoardInput: {
-            nickname: unknown;
-            modelId: unknown;
-            revisionId: unknown;
+            nickname: string;
+            modelId: string;
+            revisionId: string;
             /** Format: int32 */
             memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
-            toldBy: unknown[];
+            toldBy: string[];
             simulated: boolean;
-            faultId: unknown;
+            faultId: null | string;
             /** Format: int32 */
             version?: null | number;
         };
         BoardModel: {
-            format: unknown;
-            id: unknown;
-            maker: unknown;
-            name: unknown;
-            carrier: unknown;
-            processor: unknown;
+            format: string;
+            id: string;
+            maker: null | string;
+            name: string;
+            carrier: null | string;
+            processor: null | string;
             instructionSet: null | components["schemas"]["InstructionSet"];
             revisions: components["schemas"]["Revision"][];
             memoryMiB: number[];
-            bootMedia: unknown[];
-            loader: unknown;
+            bootMedia: string[];
+            loader: null | string;
             firstLoader: null | components["schemas"]["FirstLoaderPlace"];
             /** Format: int32 */
             flashGb: null | number;
@@ -5548,18 +5548,20 @@ export interface components {
             power: components["schemas"]["PowerInput"];
             videoOutputs: components["schemas"]["VideoOutput"][];
             lights: components["schemas"]["Light"][];
-            hidden: unknown[];
-            banner: unknown;
+            hidden: string[];
+            banner: null | string;
             ports: components["schemas"]["BoardPort"][];
             wireless: null | components["schemas"]["Wireless"];
-            cooling: unknown;
+            cooling: null | string;
             quirks: components["schemas"]["Quirk"][];
-            sources?: null | Record<string, never>;
-            fullName?: unknown;
+            sources?: null | {
+                [key: string]: string;
+            };
+            fullName?: null | string;
         };
         BoardPhoto: {
-            id: unknown;
-            says: unknown;
+            id: string;
+            says: string;
             /** Format: int32 */
             width: number;
             /** Format: int32 */
@@ -5568,22 +5570,22 @@ export interface components {
             addedAt: string;
         };
         BoardPort: {
-            kind: unknown;
-            name: unknown;
-            note: unknown;
+            kind: string;
+            name: string;
+            note: null | string;
         };
         BoardReason: {
-            source: unknown;
-            text: unknown;
+            source: string;
+            text: string;
             for: boolean;
         };
         BoardSummary: {
-            id: unknown;
-            nickname: unknown;
-            model: unknown;
+            id: string;
+            nickname: string;
+            model: string;
             placket: components["schemas"]["PlacketStage"][];
             waits: components["schemas"]["BoardWaits"];
-            word: unknown;
+            word: string;
             /** Format: double */
             seconds: null | number;
             live: boolean;
@@ -5593,18 +5595,18 @@ export interface components {
         BoardView: {
             board: components["schemas"]["Board"];
             model: components["schemas"]["BoardModel"];
-            sentence: unknown;
-            toldBy: unknown;
-            imageTitle: unknown;
+            sentence: string;
+            toldBy: string;
+            imageTitle: null | string;
             seam: components["schemas"]["SeamState"][];
             next: {
                 [key: string]: components["schemas"]["NextThing"];
             };
             placket: components["schemas"]["PlacketStage"][];
-            word: unknown;
-            latestBootId: unknown;
+            word: string;
+            latestBootId: null | string;
             settingsKept: boolean;
-            faultId: unknown;
+            faultId: null | string;
             proof: components["schemas"]["Proof"];
             standIn: boolean;
             changes: components["schemas"]["ChangeView"][];
@@ -5616,47 +5618,47 @@ export interface components {
         /** @enum {unknown} */
         BoardWaits: "look" | "keep" | "boot" | "time" | "card" | "nothing";
         BootRow: {
-            id: unknown;
-            boardId: unknown;
+            id: string;
+            boardId: string;
             /** Format: int32 */
             number: number;
-            imageTitle: unknown;
-            source: unknown;
+            imageTitle: null | string;
+            source: string;
             /** Format: date-time */
             startedAt: string;
-            word: unknown;
-            topCause: unknown;
-            modelId: unknown;
-            revisionId: unknown;
-            imageId: unknown;
+            word: string;
+            topCause: null | string;
+            modelId: string;
+            revisionId: string;
+            imageId: null | string;
             outcome: null | components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
         };
         BootStart: {
-            source: unknown;
+            source: string;
             /** Format: int32 */
             speed: null | number;
-            frame?: unknown;
+            frame?: null | string;
             flow?: null | components["schemas"]["FlowControl"];
             /** Format: double */
             pace?: null | number;
         };
         BootSwitch: {
-            where: unknown;
-            setting: unknown;
-            effect: unknown;
+            where: string;
+            setting: string;
+            effect: string;
         };
         BootView: {
-            id: unknown;
-            boardId: unknown;
+            id: string;
+            boardId: string;
             /** Format: int32 */
             number: number;
-            source: unknown;
+            source: string;
             /** Format: date-time */
             startedAt: string;
             live: boolean;
             settled: boolean;
-            word: unknown;
+            word: string;
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
             placket: components["schemas"]["PlacketStage"][];
@@ -5671,20 +5673,20 @@ export interface components {
             quiet: null | components["schemas"]["QuietView"];
             /** Format: int32 */
             goodBoots: number;
-            goodOf: unknown;
-            endedWhy: unknown;
+            goodOf: null | string;
+            endedWhy: null | string;
             waiting: null | components["schemas"]["Problem"];
             events: components["schemas"]["EventView"][];
             since: null | components["schemas"]["TimeOrigin"];
             line: null | components["schemas"]["LineSettings"];
             hint: null | components["schemas"]["LineHint"];
             typing: null | components["schemas"]["TypingState"];
-            prompt: unknown;
+            prompt: string;
             asksForSecret: boolean;
             readByPage: boolean;
         };
         CapturePort: {
-            path: unknown;
+            path: string;
             /** Format: int32 */
             speed: number;
         };
@@ -5702,24 +5704,24 @@ export interface components {
             ask: components["schemas"]["DraftQuestion"][];
         };
         CardFileInput: {
-            name: unknown;
-            yaml: unknown;
+            name: string;
+            yaml: string;
         };
         CardLesson: {
-            field: unknown;
-            before: unknown;
-            beforeFrom: unknown;
-            after: unknown;
-            from: unknown;
-            decides: unknown;
+            field: string;
+            before: null | string;
+            beforeFrom: null | string;
+            after: string;
+            from: string;
+            decides: null | string;
         };
         CardOrder: {
-            slotId: unknown;
-            confirm: unknown;
+            slotId: string;
+            confirm: null | string;
             checkSize: boolean;
             anyway: boolean;
             layout?: components["schemas"]["School"];
-            beside?: null | unknown[];
+            beside?: null | string[];
             drive?: null | components["schemas"]["DriveOrder"];
             /** @default false */
             endCapture: boolean;
@@ -5749,16 +5751,16 @@ export interface components {
             usableBytes: number;
         };
         CardSlot: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: int64 */
             bytes: number;
             setup: null | components["schemas"]["SimulatedCardSetup"];
-            refused: unknown;
-            confirm: unknown;
+            refused: null | string;
+            confirm: null | string;
         };
         CardSpeeds: {
-            slot: unknown;
+            slot: string;
             written: number[];
             slower: boolean;
         };
@@ -5771,17 +5773,17 @@ export interface components {
             writeSeconds: number;
             /** Format: int32 */
             readBackSeconds: number;
-            slowestLink: unknown;
+            slowestLink: string;
             /** Format: int32 */
             learnt: number;
         };
         CardWrite: {
-            id: unknown;
-            boardId: unknown;
-            slotId: unknown;
-            slotName: unknown;
-            imageId: unknown;
-            imageTitle: unknown;
+            id: string;
+            boardId: string;
+            slotId: string;
+            slotName: string;
+            imageId: string;
+            imageTitle: string;
             step: components["schemas"]["WriteStep"];
             /** Format: int64 */
             doneBytes: number;
@@ -5793,7 +5795,7 @@ export interface components {
             writeBytesPerSecond: null | number;
             /** Format: double */
             readBytesPerSecond: null | number;
-            files: unknown[];
+            files: string[];
             before: null | components["schemas"]["DryVerdict"];
             after: null | components["schemas"]["DryBoot"];
             erased: boolean;
@@ -5811,16 +5813,16 @@ export interface components {
             applied?: null | components["schemas"]["KeptFile"][];
             layout?: components["schemas"]["School"];
             systems?: null | components["schemas"]["LaidSystem"][];
-            driveSlotId?: unknown;
-            driveKind?: unknown;
+            driveSlotId?: null | string;
+            driveKind?: null | string;
             running?: boolean;
             /** Format: int32 */
             secondsLeft?: null | number;
         };
         CardsAdded: {
-            boards: unknown[];
-            images: unknown[];
-            codes: unknown[];
+            boards: string[];
+            images: string[];
+            codes: string[];
         };
         Catalogue: {
             measuredCards?: null | components["schemas"]["MeasuredCard"][];
@@ -5835,14 +5837,14 @@ export interface components {
             codes: components["schemas"]["RevisionScheme"][];
         };
         CauseCount: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: int32 */
             boots: number;
             fixes: components["schemas"]["FixCount"][];
         };
         CauseExperience: {
-            cause: unknown;
+            cause: string;
             /** Format: int32 */
             boots: number;
             fixes: components["schemas"]["FixExperience"][];
@@ -5857,32 +5859,32 @@ export interface components {
         ChangeView: {
             /** Format: int64 */
             id: number;
-            causeId: unknown;
-            text: unknown;
+            causeId: string;
+            text: string;
             /** Format: date-time */
             madeAt: string;
             edit: null | components["schemas"]["ChangedLine"];
-            proven: unknown;
+            proven: string;
         };
         ChangedLine: {
-            path: unknown;
+            path: string;
             /** Format: int32 */
             line: number;
-            before: unknown;
-            after: unknown;
+            before: null | string;
+            after: null | string;
         };
         /** @enum {unknown} */
         CheckAnswer: "yes" | "no" | "unseen" | null;
         CheckedEdit: {
-            rightName: unknown;
+            rightName: null | string;
             traps: components["schemas"]["FileTrap"][];
-            clean: unknown;
+            clean: string;
         };
         CluesInput: {
-            mark: unknown;
-            code: unknown;
-            text: unknown;
-            tree: unknown;
+            mark: null | string;
+            code: null | string;
+            text: null | string;
+            tree: null | string;
             seen: null | components["schemas"]["Seen"][];
         };
         CodeCondition: {
@@ -5894,7 +5896,7 @@ export interface components {
             is: number;
         };
         CodeField: {
-            name: unknown;
+            name: string;
             /** Format: int32 */
             from: number;
             /** Format: int32 */
@@ -5902,14 +5904,14 @@ export interface components {
             values: components["schemas"]["CodeValue"][];
         };
         CodePart: {
-            field: unknown;
-            means: unknown;
+            field: string;
+            means: string;
         };
         CodeReading: {
-            code: unknown;
-            scheme: unknown;
-            modelId: unknown;
-            revisionId: unknown;
+            code: string;
+            scheme: string;
+            modelId: null | string;
+            revisionId: null | string;
             /** Format: int32 */
             memoryMiB: null | number;
             parts: components["schemas"]["CodePart"][];
@@ -5917,9 +5919,9 @@ export interface components {
         CodeValue: {
             /** Format: uint64 */
             is: number;
-            means: unknown;
-            model: unknown;
-            revision: unknown;
+            means: string;
+            model: null | string;
+            revision: null | string;
             /** Format: int32 */
             memoryMiB: null | number;
         };
@@ -5928,7 +5930,7 @@ export interface components {
             from: number;
             /** Format: int32 */
             length: number;
-            colour: unknown;
+            colour: null | string;
             bold: boolean;
         };
         Compared: {
@@ -5942,24 +5944,24 @@ export interface components {
             slower: components["schemas"]["SlowerStage"][];
         };
         ComparedSettings: {
-            before: unknown;
-            after: unknown;
+            before: string;
+            after: string;
             differences: components["schemas"]["SettingDifference"][];
         };
         ConnectTrouble: {
-            causeId: unknown;
-            says: unknown;
-            command: unknown;
+            causeId: string;
+            says: string;
+            command: null | string;
         };
         Connected: {
             /** Format: int32 */
             cardGb: null | number;
             screen: boolean;
             network: boolean;
-            supplyId: unknown;
-            adapterId: unknown;
-            cableId?: unknown;
-            parts?: null | unknown[];
+            supplyId: null | string;
+            adapterId: null | string;
+            cableId?: null | string;
+            parts?: null | string[];
         };
         Connection: {
             wiring: null | components["schemas"]["Wiring"];
@@ -5972,33 +5974,33 @@ export interface components {
         Consequence: {
             /** Format: int32 */
             line: number;
-            text: unknown;
-            name: unknown;
+            text: string;
+            name: null | string;
         };
         ConsoleAdapter: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             levels: components["schemas"]["ConsoleLevel"][];
             /** Format: int32 */
             maxSpeed: number;
             /** @default loose wires */
-            connector: unknown;
+            connector: string;
             clocks?: null | components["schemas"]["AdapterClock"][];
             pins?: null | components["schemas"]["AdapterPin"][];
         };
         /** @enum {unknown} */
         ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232" | "unknown";
         ConsolePort: {
-            device: unknown;
+            device: null | string;
             /** Format: int32 */
             speed: null | number;
             level: components["schemas"]["ConsoleLevel"];
-            where: unknown;
-            ground: unknown;
-            transmit: unknown;
-            receive: unknown;
-            pins?: unknown;
-            argument?: unknown;
+            where: null | string;
+            ground: null | string;
+            transmit: null | string;
+            receive: null | string;
+            pins?: null | string;
+            argument?: null | string;
         };
         ConsoleSpeed: {
             /** Format: double */
@@ -6008,23 +6010,23 @@ export interface components {
             /** Format: double */
             bytesPerSecond: number;
             reads: null | boolean;
-            text: unknown;
+            text: string;
         };
         Consumer: {
-            name: unknown;
+            name: string;
             /** Format: double */
             amps: number;
         };
         CopyInput: {
-            place: unknown;
-            sha256: unknown;
+            place: string;
+            sha256: null | string;
             /** Format: int64 */
             bytes: null | number;
         };
         Correction: {
-            bootId: unknown;
-            causeId: unknown;
-            text?: unknown;
+            bootId: string;
+            causeId: string;
+            text?: null | string;
             edit?: null | components["schemas"]["ChangedLine"];
         };
         Diagnosis: {
@@ -6036,56 +6038,56 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
             newToMe?: null | components["schemas"]["Novelty"];
-            mendInOrder?: null | unknown[];
+            mendInOrder?: null | string[];
         };
         DownloadedFile: {
-            path: unknown;
-            name: unknown;
+            path: string;
+            name: string;
             /** Format: int64 */
             bytes: number;
             /** Format: date-time */
             changedAt: string;
-            looks: unknown;
-            imageId: unknown;
+            looks: string;
+            imageId: null | string;
         };
         DownloadsView: {
             folders: components["schemas"]["WatchedFolder"][];
             missing: components["schemas"]["MissingFile"][];
         };
         DraftFact: {
-            field: unknown;
-            value: unknown;
-            from: unknown;
+            field: string;
+            value: string;
+            from: string;
         };
         DraftQuestion: {
-            field: unknown;
-            question: unknown;
+            field: string;
+            question: string;
         };
         DrawnPin: {
-            name: unknown;
-            colour: unknown;
+            name: string;
+            colour: null | string;
             /** Format: int32 */
             wire: number;
-            leave: unknown;
+            leave: null | string;
         };
         DriveOrder: {
-            slotId: unknown;
-            confirm: unknown;
-            kind: unknown;
+            slotId: string;
+            confirm: null | string;
+            kind: string;
         };
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
             steps: components["schemas"]["DryStep"][];
-            causes?: null | unknown[];
+            causes?: null | string[];
         };
         DryStep: {
-            link: unknown;
+            link: string;
             stage: components["schemas"]["Stage"];
             result: components["schemas"]["LinkResult"];
-            text: unknown;
-            file: unknown;
-            cause?: unknown;
-            fix?: unknown;
+            text: string;
+            file: null | string;
+            cause?: null | string;
+            fix?: null | string;
             edit?: null | components["schemas"]["FileEdit"];
         };
         /** @enum {unknown} */
@@ -6095,14 +6097,14 @@ export interface components {
             id: number;
             /** Format: date-time */
             madeAt: string;
-            says: unknown;
+            says: string;
             undone: boolean;
-            boardId: unknown;
+            boardId: null | string;
         };
         EditedFile: {
-            name: unknown;
-            content: unknown;
-            boardId?: unknown;
+            name: string;
+            content: string;
+            boardId?: null | string;
         };
         /** @enum {unknown} */
         EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence";
@@ -6110,13 +6112,13 @@ export interface components {
             /** Format: double */
             seconds: number;
             kind: components["schemas"]["EventKind"];
-            text: unknown;
+            text: string;
         };
         EvidenceLine: {
             /** Format: int32 */
             line: number;
-            text: unknown;
-            says: unknown;
+            text: string;
+            says: null | string;
             /**
              * Format: int32
              * @default 1
@@ -6124,156 +6126,156 @@ export interface components {
             times: number;
         };
         Experience: {
-            format: unknown;
-            id: unknown;
-            from: unknown;
+            format: string;
+            id: string;
+            from: string;
             /** Format: date */
             made: string;
             pairs: components["schemas"]["PairExperience"][];
         };
         Facts: {
-            architecture: unknown;
-            board: unknown;
+            architecture: null | string;
+            board: null | string;
             /** Format: int64 */
             memoryBytes: null | number;
-            kernel: unknown;
-            os: unknown;
-            bootMedium: unknown;
-            hostname: unknown;
-            addresses: unknown[];
+            kernel: null | string;
+            os: null | string;
+            bootMedium: null | string;
+            hostname: null | string;
+            addresses: string[];
         };
         FaultChoice: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
         };
         FedPart: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: double */
             amps: number;
             onUsb: boolean;
         };
         FieldProblem: {
-            field: unknown;
-            text: unknown;
+            field: string;
+            text: string;
         };
         FileEdit: {
             /** Format: int32 */
             partition: number;
-            path: unknown;
+            path: string;
             /** Format: int32 */
             line: number;
-            before: unknown;
-            after: unknown;
+            before: null | string;
+            after: string;
         };
         FileNature: {
-            kind: unknown;
-            says: unknown;
-            why: unknown;
-            instead: unknown;
+            kind: string;
+            says: string;
+            why: string;
+            instead: string;
         };
         /** @enum {unknown} */
         FilePlace: "boot" | "root";
         FileTrap: {
             /** Format: int32 */
             line: number;
-            text: unknown;
+            text: string;
             mended: boolean;
         };
         FileView: {
             place: components["schemas"]["FilePlace"];
-            path: unknown;
+            path: string;
             isNew: boolean;
             pieces: components["schemas"]["TextPiece"][];
-            findings: unknown[];
-            devConsole: unknown;
+            findings: string[];
+            devConsole: null | string;
         };
         FirstBoot: {
-            hostName: unknown;
-            user: unknown;
-            passwordHash: unknown;
-            keys: unknown[];
+            hostName: null | string;
+            user: null | string;
+            passwordHash: null | string;
+            keys: string[];
             remoteLogin: boolean;
             wireless: null | components["schemas"]["WirelessNetwork"];
-            locale: unknown;
-            timeZone: unknown;
-            keyboard: unknown;
+            locale: null | string;
+            timeZone: null | string;
+            keyboard: null | string;
             address: null | components["schemas"]["FixedAddress"];
             usbNetwork: boolean;
-            videoMode: unknown;
+            videoMode: null | string;
             consoleOn: boolean;
-            overlays: unknown[];
-            lines: unknown[];
-            packages: unknown[];
-            commands: unknown[];
+            overlays: string[];
+            lines: string[];
+            packages: string[];
+            commands: string[];
             asksTheSystem?: boolean;
         };
         FirstBootFacts: {
             users: components["schemas"]["ImageUser"][];
-            growsBy: unknown;
-            logins: unknown[];
-            desktop: unknown;
-            systemDate: unknown;
+            growsBy: null | string;
+            logins: string[];
+            desktop: null | string;
+            systemDate: null | string;
         };
         FirstBootInput: {
-            hostName: unknown;
-            user: unknown;
-            password: unknown;
-            keys: unknown[];
+            hostName: null | string;
+            user: null | string;
+            password: null | string;
+            keys: string[];
             remoteLogin: boolean;
             wireless: null | components["schemas"]["WirelessInput"];
-            locale: unknown;
-            timeZone: unknown;
-            keyboard: unknown;
+            locale: null | string;
+            timeZone: null | string;
+            keyboard: null | string;
             address: null | components["schemas"]["FixedAddress"];
             usbNetwork: boolean;
-            videoMode: unknown;
+            videoMode: null | string;
             consoleOn: boolean;
-            overlays: unknown[];
-            lines: unknown[];
-            packages: unknown[];
-            commands: unknown[];
-            recipes: unknown[];
+            overlays: string[];
+            lines: string[];
+            packages: string[];
+            commands: string[];
+            recipes: string[];
             /** Format: int32 */
             version?: null | number;
         };
         FirstBootPreview: {
             files: components["schemas"]["FileView"][];
-            notes: unknown[];
+            notes: string[];
             problems: components["schemas"]["FieldProblem"][];
         };
         FirstLoaderPlace: {
             /** Format: int64 */
             at: number;
-            bytes: unknown;
-            name: unknown;
+            bytes: string;
+            name: string;
         };
         FirstLoginView: {
-            bootId: unknown;
+            bootId: null | string;
             live: boolean;
-            user: unknown;
-            host: unknown;
+            user: null | string;
+            host: string;
             tasks: components["schemas"]["LoginTask"][];
         };
         FixCount: {
-            text: unknown;
+            text: string;
             /** Format: int32 */
             times: number;
             /** Format: int32 */
             proven: number;
         };
         FixExperience: {
-            text: unknown;
+            text: string;
             /** Format: int32 */
             times: number;
             /** Format: int32 */
             proven: number;
         };
         FixedAddress: {
-            interface: unknown;
-            address: unknown;
-            gateway: unknown;
-            nameServers: unknown[];
+            interface: string;
+            address: string;
+            gateway: null | string;
+            nameServers: string[];
         };
         /**
          * @default none
@@ -6281,19 +6283,19 @@ export interface components {
          */
         FlowControl: "none" | "hardware" | "software";
         FolderInput: {
-            path: unknown;
+            path: string;
         };
         FoundDevices: {
             new: components["schemas"]["Neighbour"][];
             gone: components["schemas"]["Neighbour"][];
-            says: unknown[];
+            says: string[];
         };
         FoundLine: {
             /** Format: int32 */
             number: number;
-            text: unknown;
-            before: unknown;
-            after: unknown;
+            text: string;
+            before: null | string;
+            after: null | string;
         };
         FoundLines: {
             /** Format: int32 */
@@ -6301,13 +6303,13 @@ export interface components {
             lines: number[];
         };
         FoundLoader: {
-            name: unknown;
+            name: string;
             /** Format: int64 */
             atBytes: number;
         };
         FoundLog: {
-            id: unknown;
-            boardId: unknown;
+            id: string;
+            boardId: string;
             /** Format: int32 */
             number: number;
             /** Format: date-time */
@@ -6321,8 +6323,8 @@ export interface components {
         HarmlessLine: {
             /** Format: int32 */
             line: number;
-            text: unknown;
-            why: unknown;
+            text: string;
+            why: string;
         };
         /** Format: binary */
         IFormFile: string;
@@ -6331,20 +6333,20 @@ export interface components {
             candidates: components["schemas"]["BoardCandidate"][];
             /** Format: double */
             unknown: number;
-            contradictions: unknown[];
+            contradictions: string[];
             code: null | components["schemas"]["CodeReading"];
             next: null | components["schemas"]["NextLook"];
         };
         ImageCard: {
-            format: unknown;
-            id: unknown;
-            name: unknown;
-            version: unknown;
-            flavour: unknown;
+            format: string;
+            id: string;
+            name: string;
+            version: string;
+            flavour: null | string;
             instructionSet: components["schemas"]["InstructionSet"];
-            kernel: unknown;
+            kernel: string;
             supports: components["schemas"]["Supported"][];
-            kind: unknown;
+            kind: string;
             /** Format: int64 */
             downloadBytes: number;
             /** Format: int64 */
@@ -6359,48 +6361,48 @@ export interface components {
             comfortableMemoryMiB: null | number;
             /** Format: int32 */
             longTermUntil: null | number;
-            consoleDevice: unknown;
+            consoleDevice: null | string;
             /** Format: int32 */
             consoleSpeed: null | number;
-            outputsOn: unknown[];
+            outputsOn: string[];
             needsNetworkAtFirstBoot: null | boolean;
             needsScreenAtFirstBoot: null | boolean;
             growsAtFirstBoot: null | boolean;
-            bootMedia: unknown[];
+            bootMedia: string[];
             firstBootSeconds: number[];
-            rootPartUuid: unknown;
-            defaultUser: unknown;
+            rootPartUuid: string;
+            defaultUser: string;
             passwordChangeForced: null | boolean;
-            chain: unknown;
-            rootBy: unknown;
-            trees: null | unknown[];
-            systemDate: unknown;
-            path: unknown;
-            sha256: unknown;
-            title?: unknown;
+            chain: null | string;
+            rootBy: null | string;
+            trees: null | string[];
+            systemDate: null | string;
+            path: null | string;
+            sha256: null | string;
+            title?: null | string;
         };
         ImageChoice: {
-            imageId: unknown;
+            imageId: string;
         };
         ImageCopy: {
             /** Format: int64 */
             id: number;
-            place: unknown;
-            sha256: unknown;
+            place: string;
+            sha256: null | string;
             /** Format: int64 */
             bytes: null | number;
             /** Format: date-time */
             madeAt: string;
         };
         ImageUser: {
-            name: unknown;
-            password: unknown;
+            name: string;
+            password: string;
             changeForced: boolean;
         };
         InspectedKernel: {
-            path: unknown;
+            path: string;
             architecture: null | components["schemas"]["InstructionSet"];
-            version: unknown;
+            version: null | string;
         };
         InspectedPartition: {
             /** Format: int32 */
@@ -6409,59 +6411,59 @@ export interface components {
             startBytes: number;
             /** Format: int64 */
             lengthBytes: number;
-            fileSystem: unknown;
-            label: unknown;
-            uuid: unknown;
-            partUuid: unknown;
+            fileSystem: null | string;
+            label: null | string;
+            uuid: null | string;
+            partUuid: string;
         };
         InspectedSystem: {
-            name: unknown;
-            version: unknown;
-            id: unknown;
+            name: null | string;
+            version: null | string;
+            id: null | string;
         };
         InspectedTree: {
-            path: unknown;
-            model: unknown;
-            compatible: unknown[];
+            path: string;
+            model: null | string;
+            compatible: string[];
         };
         Inspection: {
-            format: unknown;
-            compression: unknown;
+            format: string;
+            compression: string;
             /** Format: int64 */
             sizeBytes: number;
             /** Format: int64 */
             expandedBytes: number;
-            sha256: unknown;
-            partitionTable: unknown;
+            sha256: string;
+            partitionTable: string;
             partitions: components["schemas"]["InspectedPartition"][];
             architecture: null | components["schemas"]["InstructionSet"];
             kernel: null | components["schemas"]["InspectedKernel"];
             deviceTrees: components["schemas"]["InspectedTree"][];
             os: null | components["schemas"]["InspectedSystem"];
-            commandLine: unknown;
-            consoles: unknown[];
+            commandLine: null | string;
+            consoles: string[];
             /** Format: int64 */
             smallestCardBytes: number;
             /** Format: int32 */
             recommendedCardGb: number;
             firstLoaders: components["schemas"]["FoundLoader"][];
-            chain: unknown;
+            chain: null | string;
             firstBoot: null | components["schemas"]["FirstBootFacts"];
-            notes: unknown[];
+            notes: string[];
             dryBoot: null | components["schemas"]["DryBoot"];
             nature?: null | components["schemas"]["FileNature"];
         };
         InspectionInput: {
-            path: unknown;
-            boardId: unknown;
-            sum: unknown;
+            path: string;
+            boardId: null | string;
+            sum: null | string;
         };
         InspectionStarted: {
-            id: unknown;
+            id: string;
         };
         InspectionState: {
-            id: unknown;
-            path: unknown;
+            id: string;
+            path: string;
             /** Format: int64 */
             doneBytes: number;
             /** Format: int64 */
@@ -6470,55 +6472,57 @@ export interface components {
             checksumAgrees: boolean;
             inspection: null | components["schemas"]["Inspection"];
             problem: null | components["schemas"]["Problem"];
-            mendedFrom?: unknown;
+            mendedFrom?: null | string;
         };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64" | null;
         KeepInput: {
-            bootId: unknown;
-            notes: unknown;
-            said: Record<string, never>;
+            bootId: string;
+            notes: string;
+            said: {
+                [key: string]: string;
+            };
             /** Format: int32 */
             after: null | number;
         };
         KeepView: {
-            bootId: unknown;
+            bootId: null | string;
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
-            differ: unknown[];
+            differ: string[];
             regression: null | components["schemas"]["RegressionView"];
         };
         KeptBench: {
-            modelId: unknown;
-            revisionId: unknown;
+            modelId: string;
+            revisionId: string;
             /** Format: int32 */
             memoryMiB: null | number;
-            imageId: unknown;
+            imageId: null | string;
             connected: components["schemas"]["Connected"];
             firstBoot: null | components["schemas"]["FirstBoot"];
-            recipes: unknown[];
+            recipes: string[];
         };
         KeptFile: {
-            path: unknown;
-            text: unknown;
+            path: string;
+            text: string;
         };
         KeptSettings: {
-            boardId: unknown;
+            boardId: string;
             /** Format: int32 */
             version: number;
-            bootId: unknown;
+            bootId: null | string;
             settings: components["schemas"]["WorkingSettings"];
             /** Format: date-time */
             savedAt: string;
-            cameFrom: unknown;
+            cameFrom: null | string;
         };
         LaidSystem: {
-            imageId: unknown;
-            title: unknown;
+            imageId: string;
+            title: string;
             /** Format: int32 */
             root: number;
-            partUuid: unknown;
+            partUuid: string;
             dry?: null | components["schemas"]["DryBoot"];
         };
         Lessons: {
@@ -6527,26 +6531,26 @@ export interface components {
             facts: components["schemas"]["CardLesson"][];
         };
         Light: {
-            name: unknown;
-            pattern: unknown;
-            meaning: unknown;
-            colour?: unknown;
+            name: string;
+            pattern: null | string;
+            meaning: null | string;
+            colour?: null | string;
         };
         LineHint: {
-            kind: unknown;
-            says: unknown;
+            kind: string;
+            says: string;
             settings: null | components["schemas"]["LineSettings"];
         };
         LineInput: {
             /** Format: int32 */
             speed: number;
-            frame: unknown;
+            frame: string;
             flow: components["schemas"]["FlowControl"];
         };
         LineOf: {
             /** Format: int32 */
             line: number;
-            text: unknown;
+            text: string;
         };
         LineSettings: {
             /** Format: int32 */
@@ -6563,14 +6567,14 @@ export interface components {
              */
             stopBits: number;
             flow?: components["schemas"]["FlowControl"];
-            frame?: unknown;
+            frame?: null | string;
         };
         LineView: {
             /** Format: int32 */
             number: number;
             /** Format: double */
             seconds: null | number;
-            text: unknown;
+            text: string;
             runs: null | components["schemas"]["ColouredRun"][];
         };
         LinesView: {
@@ -6583,32 +6587,32 @@ export interface components {
         /** @enum {unknown} */
         LoaderConfig: "none" | "key-value" | "extlinux" | "environment" | "grub" | "entries" | null;
         LoginInput: {
-            user: unknown;
-            password: unknown;
+            user: string;
+            password: string;
         };
         LoginTask: {
-            id: unknown;
-            title: unknown;
-            why: unknown;
-            command: unknown;
-            asks: unknown;
-            minutes: unknown;
-            caution: unknown;
+            id: string;
+            title: string;
+            why: string;
+            command: null | string;
+            asks: null | string;
+            minutes: null | string;
+            caution: null | string;
             state: components["schemas"]["LoginTaskState"];
             /** Format: int32 */
             line: null | number;
-            tells: unknown;
+            tells: null | string;
         };
         /** @enum {unknown} */
         LoginTaskState: "open" | "proven" | "told" | "failed";
         LookAnswer: {
-            answer: unknown;
-            boards: unknown[];
+            answer: string;
+            boards: string[];
         };
         MatchRow: {
-            imageId: unknown;
-            title: unknown;
-            kernel: unknown;
+            imageId: string;
+            title: string;
+            kernel: string;
             /** Format: int32 */
             longTermUntil: null | number;
             verdict: components["schemas"]["Verdict"];
@@ -6631,28 +6635,28 @@ export interface components {
             labelGb: number;
             /** Format: int64 */
             bytes: number;
-            source: unknown;
+            source: string;
         };
         MediumPart: {
-            medium: unknown;
-            name: unknown;
+            medium: string;
+            name: string;
             /** Format: int64 */
             bytes: number;
         };
         Mend: {
-            causeId: unknown;
-            where: unknown;
+            causeId: string;
+            where: string;
             edit: components["schemas"]["FileEdit"];
         };
         MissingFile: {
-            imageId: unknown;
-            title: unknown;
-            path: unknown;
+            imageId: string;
+            title: string;
+            path: string;
             looking: boolean;
         };
         MixedUp: {
-            meant: unknown;
-            was: unknown;
+            meant: string;
+            was: string;
             /** Format: int32 */
             times: number;
         };
@@ -6661,25 +6665,25 @@ export interface components {
         };
         MovePlan: {
             target: components["schemas"]["MoveTarget"];
-            name: unknown;
+            name: string;
             possible: null | boolean;
-            says: unknown[];
-            device: unknown;
+            says: string[];
+            device: string;
             steps: components["schemas"]["MoveStep"][];
         };
         MoveProof: {
             took: null | boolean;
-            says: unknown;
-            bootId: unknown;
+            says: string;
+            bootId: null | string;
             /** Format: int32 */
             bootNumber: null | number;
             /** Format: int32 */
             line: null | number;
         };
         MoveStep: {
-            text: unknown;
-            command: unknown;
-            caution: unknown;
+            text: string;
+            command: null | string;
+            caution: null | string;
         };
         /** @enum {unknown} */
         MoveTarget: "flash" | "ssd" | "usb";
@@ -6699,56 +6703,56 @@ export interface components {
         /** @enum {unknown} */
         Nearness: "board" | "revision" | "model" | "other-bench" | "processor";
         Neighbour: {
-            address: unknown;
-            hardware: unknown;
-            name: unknown;
+            address: string;
+            hardware: null | string;
+            name: null | string;
         };
         NetworkLists: {
-            before: unknown;
-            after: unknown;
-            boardId: unknown;
+            before: string;
+            after: string;
+            boardId: null | string;
         };
         NetworkMessage: {
-            text: unknown;
+            text: string;
         };
         /** @enum {unknown} */
         NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
         NextCheck: {
-            what: unknown;
-            why: unknown;
-            causeId?: unknown;
+            what: string;
+            why: string;
+            causeId?: null | string;
             /**
              * Format: int32
              * @default 0
              */
             minutes: number;
-            ifYes?: unknown;
-            ifNo?: unknown;
+            ifYes?: null | string;
+            ifNo?: null | string;
         };
         NextLook: {
-            id: unknown;
-            where: unknown;
+            id: string;
+            where: string;
             answers: components["schemas"]["LookAnswer"][];
             /** Format: double */
             bits: number;
         };
         NextThing: {
-            title: unknown;
-            why: unknown[];
+            title: string;
+            why: string[];
             action: components["schemas"]["NextAction"];
-            label: unknown;
-            target: unknown;
+            label: string;
+            target: null | string;
             /** Format: int32 */
             minutes: number;
-            caution?: unknown;
+            caution?: null | string;
         };
         NoteInput: {
-            text: unknown;
+            text: string;
         };
         NovelLine: {
             /** Format: int32 */
             line: number;
-            text: unknown;
+            text: string;
         };
         Novelty: {
             /** Format: int32 */
@@ -6759,11 +6763,11 @@ export interface components {
             isNew?: boolean;
         };
         ObservationRow: {
-            name: unknown;
-            observes: unknown;
-            regex: unknown;
-            not: unknown;
-            says: unknown;
+            name: string;
+            observes: string;
+            regex: null | string;
+            not: null | string;
+            says: null | string;
             against: boolean;
             /** Format: double */
             weight: number;
@@ -6772,24 +6776,24 @@ export interface components {
             /** Format: int32 */
             without: null | number;
             off: boolean;
-            ownId: unknown;
+            ownId: null | string;
         };
         /** @enum {unknown} */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
         OverlayRow: {
-            source: unknown;
-            file: unknown;
+            source: string;
+            file: string;
         };
         OwnRule: {
-            id: unknown;
-            causeId: unknown;
-            find: unknown;
-            regex: unknown;
-            not: unknown;
+            id: string;
+            causeId: string;
+            find: string;
+            regex: null | string;
+            not: null | string;
             /** Format: double */
             weight: number;
             against: boolean;
-            says: unknown;
+            says: null | string;
         };
         PagePort: {
             line: components["schemas"]["LineSettings"];
@@ -6797,8 +6801,8 @@ export interface components {
             received: number;
         };
         PairCount: {
-            image: unknown;
-            board: unknown;
+            image: string;
+            board: string;
             /** Format: int32 */
             boots: number;
             /** Format: int32 */
@@ -6808,9 +6812,9 @@ export interface components {
             loginSeconds: number[];
         };
         PairExperience: {
-            model: unknown;
-            revision: unknown;
-            image: unknown;
+            model: string;
+            revision: string;
+            image: null | string;
             /** Format: int32 */
             tries: number;
             /** Format: int32 */
@@ -6827,54 +6831,54 @@ export interface components {
          */
         Parity: "none" | "even" | "odd";
         PartAdded: {
-            kind: unknown;
-            id: unknown;
+            kind: string;
+            id: string;
         };
         PartCount: {
-            kind: unknown;
-            name: unknown;
+            kind: string;
+            name: string;
             /** Format: int32 */
             boots: number;
             /** Format: int32 */
             failed: number;
         };
         PartInput: {
-            kind: unknown;
-            name: unknown;
+            kind: string;
+            name: string;
             /** Format: double */
             volts: null | number;
             /** Format: double */
             amps: null | number;
             /** Format: double */
             watts: null | number;
-            plug: unknown;
+            plug: null | string;
             onUsb: boolean;
             level: null | components["schemas"]["ConsoleLevel"];
             /** Format: int32 */
             maxSpeed: null | number;
-            usb?: unknown;
+            usb?: null | string;
         };
         Parting: {
             here: null | components["schemas"]["LineOf"];
             there: null | components["schemas"]["LineOf"];
         };
         PasswordInput: {
-            old: unknown;
-            new: unknown;
+            old: string;
+            new: string;
         };
         PasteInput: {
-            text: unknown;
+            text: string;
             /** Format: int32 */
             characterPause: number;
             /** Format: int32 */
             linePause: number;
         };
         PhotoWords: {
-            says: unknown;
+            says: string;
         };
         PlacketStage: {
             stage: components["schemas"]["Stage"];
-            state: unknown;
+            state: string;
             /** Format: double */
             seconds: null | number;
             /** Format: int32 */
@@ -6885,12 +6889,12 @@ export interface components {
             usualTo: null | number;
         };
         PortChoice: {
-            path: unknown;
-            name: unknown;
-            boardId: unknown;
-            adapter?: unknown;
-            usb?: unknown;
-            byId?: unknown;
+            path: string;
+            name: string;
+            boardId: null | string;
+            adapter?: null | string;
+            usb?: null | string;
+            byId?: null | string;
             /** Format: date-time */
             appeared?: null | string;
         };
@@ -6903,40 +6907,40 @@ export interface components {
             idleAmps: null | number;
             /** Format: double */
             minimumVolts: null | number;
-            connector: unknown;
+            connector: null | string;
             negotiates: null | boolean;
             /** Format: double */
             usbAmps?: null | number;
-            hint?: unknown;
+            hint?: null | string;
         };
         PowerMark: {
             on: boolean;
         };
         PowerStep: {
-            text: unknown;
-            caution: unknown;
+            text: string;
+            caution: null | string;
         };
         PracticeBegin: {
-            boardId: unknown;
+            boardId: null | string;
             /** Format: int32 */
             level: number;
-            faultId: unknown;
+            faultId: null | string;
         };
         PracticeChoice: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: int32 */
             minutes: number;
         };
         /** @enum {unknown} */
         PracticeKind: "look" | "boot" | "mend";
         PracticeOf: {
-            id: unknown;
+            id: string;
         };
         PracticeRoundView: {
-            id: unknown;
-            nickname: unknown;
-            board: unknown;
+            id: string;
+            nickname: string;
+            board: string;
             /** Format: int32 */
             level: number;
             byPerson: boolean;
@@ -6950,14 +6954,14 @@ export interface components {
             looks: components["schemas"]["PracticeChoice"][];
             mends: components["schemas"]["PracticeChoice"][];
             won: null | boolean;
-            fault: unknown;
+            fault: null | string;
             shortest: null | components["schemas"]["ShortestWay"];
-            better: unknown;
+            better: null | string;
         };
         PracticeRow: {
-            id: unknown;
-            nickname: unknown;
-            fault: unknown;
+            id: string;
+            nickname: string;
+            fault: string;
             /** Format: int32 */
             level: number;
             won: boolean;
@@ -6970,15 +6974,15 @@ export interface components {
         };
         PracticeStepView: {
             kind: components["schemas"]["PracticeKind"];
-            name: unknown;
+            name: string;
             /** Format: int32 */
             minutes: number;
-            tells: unknown;
-            log: null | unknown[];
+            tells: string;
+            log: null | string[];
             right: null | boolean;
         };
         PracticeView: {
-            going: unknown;
+            going: null | string;
             past: components["schemas"]["PracticeRow"][];
             mixedUp: components["schemas"]["MixedUp"][];
             faults: components["schemas"]["FaultChoice"][];
@@ -6988,7 +6992,7 @@ export interface components {
             times: null | components["schemas"]["CardTimes"];
             schools: components["schemas"]["SchoolPlan"][];
             beside: components["schemas"]["BesideChoice"][];
-            kind: unknown;
+            kind: null | string;
             set: components["schemas"]["FirstBoot"];
             /** Format: int32 */
             version: number;
@@ -6999,7 +7003,7 @@ export interface components {
             loader: null | components["schemas"]["LoaderConfig"];
             cloudInit: null | boolean;
             files: components["schemas"]["FileView"][];
-            notes: unknown[];
+            notes: string[];
             standIn: boolean;
             looking: boolean;
             lookProblem: null | components["schemas"]["Problem"];
@@ -7008,13 +7012,13 @@ export interface components {
             write: null | components["schemas"]["CardWrite"];
         };
         Problem: {
-            expected: unknown;
-            came: unknown;
-            toDo: unknown;
+            expected: string;
+            came: string;
+            toDo: string;
         };
         Proof: {
             card: components["schemas"]["CardState"];
-            cardSays: unknown;
+            cardSays: null | string;
             bytesRead: boolean;
             sag?: null | components["schemas"]["SupplySag"];
             onCard?: boolean;
@@ -7024,50 +7028,50 @@ export interface components {
             seconds: number;
             /** Format: double */
             usualSeconds: null | number;
-            basis: unknown;
+            basis: null | string;
             /** Format: double */
             worrySeconds: null | number;
             work: null | components["schemas"]["WorkView"];
         };
         Quirk: {
-            text: unknown;
-            source: unknown;
+            text: string;
+            source: string;
         };
         RankedCause: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: double */
             probability: number;
             evidence: components["schemas"]["EvidenceLine"][];
             against: components["schemas"]["EvidenceLine"][];
-            nextCheck: unknown;
+            nextCheck: string;
             /** Format: int32 */
             checkMinutes: number;
-            fix: unknown;
-            correction: unknown;
-            caution: unknown;
+            fix: string;
+            correction: null | string;
+            caution: null | string;
             answer?: null | components["schemas"]["CheckAnswer"];
             ledTo?: null | components["schemas"]["Consequence"][];
             state?: components["schemas"]["CauseState"];
-            stateSays?: unknown;
+            stateSays?: null | string;
         };
         ReadSettings: {
             settings: components["schemas"]["WorkingSettings"];
-            forBoard: unknown;
+            forBoard: null | string;
             /** Format: int32 */
             version: number;
             differences: components["schemas"]["SettingDifference"][];
         };
         Reason: {
-            rule: unknown;
+            rule: string;
             bearing: components["schemas"]["Bearing"];
-            text: unknown;
+            text: string;
         };
         Recipe: {
-            format: unknown;
-            id: unknown;
-            name: unknown;
-            why: unknown;
+            format: string;
+            id: string;
+            name: string;
+            why: string;
             when: components["schemas"]["RecipeConditions"];
             steps: components["schemas"]["RecipeStep"][];
         };
@@ -7076,23 +7080,23 @@ export interface components {
         RecipeChoice: {
             recipe: components["schemas"]["Recipe"];
             chosen: boolean;
-            against: unknown;
+            against: null | string;
             proven: boolean;
-            leftOut: unknown;
+            leftOut: null | string;
             added: boolean;
         };
         RecipeConditions: {
-            boards: unknown[];
-            systems: unknown[];
-            worksWith: unknown[];
-            failsWith: unknown[];
+            boards: string[];
+            systems: string[];
+            worksWith: string[];
+            failsWith: string[];
         };
         RecipeStep: {
             action: components["schemas"]["RecipeAction"];
-            subject: unknown;
-            value: unknown;
-            after: unknown;
-            mode: unknown;
+            subject: string;
+            value: null | string;
+            after: null | string;
+            mode: null | string;
         };
         RegressionView: {
             /** Format: int32 */
@@ -7100,53 +7104,53 @@ export interface components {
             differences: components["schemas"]["SettingDifference"][];
         };
         RemovedThing: {
-            kind: unknown;
-            id: unknown;
-            name: unknown;
+            kind: string;
+            id: string;
+            name: string;
             /** Format: date-time */
             removedAt: string;
         };
         Revision: {
-            id: unknown;
-            mark: unknown;
-            where: unknown;
-            codes: unknown[];
-            compatible: unknown;
-            changed: unknown;
-            kernelFrom: unknown;
+            id: string;
+            mark: null | string;
+            where: null | string;
+            codes: string[];
+            compatible: null | string;
+            changed: null | string;
+            kernelFrom: null | string;
         };
         RevisionScheme: {
-            format: unknown;
-            id: unknown;
-            maker: unknown;
-            name: unknown;
-            key: unknown;
+            format: string;
+            id: string;
+            maker: string;
+            name: string;
+            key: string;
             /** Format: int32 */
             digits: number;
             conditions: components["schemas"]["CodeCondition"][];
             fields: components["schemas"]["CodeField"][];
         };
         RuleFile: {
-            yaml: unknown;
+            yaml: string;
         };
         RuleHit: {
-            bootId: unknown;
-            boardId: unknown;
+            bootId: string;
+            boardId: string;
             /** Format: int32 */
             number: number;
             /** Format: int32 */
             line: number;
-            text: unknown;
+            text: string;
             /** Format: int32 */
             times: number;
         };
         RuleRow: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             stage: components["schemas"]["Stage"];
-            looksLike: unknown;
-            check: unknown;
-            fix: unknown;
+            looksLike: string;
+            check: string;
+            fix: string;
             observations: components["schemas"]["ObservationRow"][];
         };
         RuleState: {
@@ -7161,7 +7165,7 @@ export interface components {
             trouble: null | components["schemas"]["Problem"];
         };
         RuleSwitch: {
-            name: unknown;
+            name: string;
             off: boolean;
         };
         RuleTried: {
@@ -7172,17 +7176,17 @@ export interface components {
             of: number;
         };
         RuleTry: {
-            find: unknown;
-            regex: unknown;
-            not: unknown;
+            find: string;
+            regex: null | string;
+            not: null | string;
         };
         /** @enum {unknown} */
         School: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
         SchoolPlan: {
             school: components["schemas"]["School"];
             parts: components["schemas"]["MediumPart"][];
-            steps: unknown[];
-            against: unknown[];
+            steps: string[];
+            against: string[];
         };
         SeamState: {
             step: components["schemas"]["SeamStep"];
@@ -7191,18 +7195,18 @@ export interface components {
         /** @enum {unknown} */
         SeamStep: "identify" | "match" | "prepare" | "connect" | "boot" | "diagnose" | "keep";
         Seen: {
-            look: unknown;
-            answer: unknown;
+            look: string;
+            answer: string;
         };
         Sequence: {
-            name: unknown;
+            name: string;
             steps: components["schemas"]["SequenceStep"][];
         };
         /** @enum {unknown} */
         SequenceState: "waiting" | "done" | "timed-out" | "failed" | "ended";
         SequenceStep: {
-            waitFor: unknown;
-            send: unknown;
+            waitFor: null | string;
+            send: null | string;
             /**
              * Format: int32
              * @default 30
@@ -7210,35 +7214,35 @@ export interface components {
             seconds: number;
             /** @default false */
             secret: boolean;
-            failsOn?: unknown;
+            failsOn?: null | string;
         };
         SetUp: {
-            done: unknown[];
-            left: unknown[];
+            done: string[];
+            left: string[];
         };
         Setting: {
-            id: unknown;
-            name: unknown;
-            value: unknown;
+            id: string;
+            name: string;
+            value: null | string;
             standing: components["schemas"]["Standing"];
-            source: unknown;
+            source: string;
             /** Format: int32 */
             line?: null | number;
-            said?: unknown;
+            said?: null | string;
         };
         SettingDifference: {
-            kind: unknown;
-            name: unknown;
-            before: unknown;
-            after: unknown;
-            says: unknown;
+            kind: string;
+            name: string;
+            before: null | string;
+            after: null | string;
+            says: string;
         };
         ShareView: {
-            url: unknown;
-            key: unknown;
-            svg: unknown;
-            says: unknown;
-            fingerprint: unknown;
+            url: string;
+            key: string;
+            svg: string;
+            says: string;
+            fingerprint: null | string;
         };
         Shelves: {
             /** Format: int32 */
@@ -7255,7 +7259,7 @@ export interface components {
         ShortestWay: {
             /** Format: int32 */
             minutes: number;
-            says: unknown;
+            says: string;
             lines: number[];
         };
         SimulatedCardSetup: {
@@ -7273,7 +7277,7 @@ export interface components {
             megabytesPerSecond: number;
         };
         SlotInput: {
-            name: unknown;
+            name: string;
             setup: components["schemas"]["SimulatedCardSetup"];
         };
         SlowerStage: {
@@ -7306,19 +7310,19 @@ export interface components {
         /** Format: binary */
         Stream: string;
         Supply: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: double */
             volts: number;
             /** Format: double */
             amps: number;
             /** Format: double */
             ampsUntilAsked?: null | number;
-            plug?: unknown;
+            plug?: null | string;
         };
         SupplyCable: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: double */
             metres: number;
             /** Format: double */
@@ -7336,7 +7340,7 @@ export interface components {
         };
         SupplyVerdict: {
             enough: null | boolean;
-            text: unknown;
+            text: string;
             consumers: components["schemas"]["Consumer"][];
             /** Format: double */
             needAmps: number;
@@ -7346,24 +7350,24 @@ export interface components {
             cableOhms: null | number;
             /** Format: double */
             voltsAtBoard: null | number;
-            changeTitle: unknown;
-            change: unknown;
-            missing?: unknown;
+            changeTitle: null | string;
+            change: null | string;
+            missing?: null | string;
         };
         Supported: {
-            model: unknown;
-            revisions: unknown[];
-            otherwise: unknown;
-            missing: unknown;
+            model: string;
+            revisions: string[];
+            otherwise: null | string;
+            missing: null | string;
         };
         TakeSettings: {
             settings: components["schemas"]["WorkingSettings"];
-            from: unknown;
+            from: string;
             /** Format: int32 */
             after: null | number;
         };
         TakenExperience: {
-            cards: unknown[];
+            cards: string[];
             told: components["schemas"]["ToldExperience"][];
         };
         TaskTold: {
@@ -7371,140 +7375,142 @@ export interface components {
         };
         TextPiece: {
             change: components["schemas"]["Change"];
-            text: unknown;
+            text: string;
         };
         /** @enum {unknown} */
         TimeOrigin: "first-byte" | "first-loader" | "power" | null;
         ToldExperience: {
             experience: components["schemas"]["Experience"];
-            says: unknown;
+            says: string;
         };
         ToldFact: {
-            field: unknown;
-            value: unknown;
+            field: string;
+            value: string;
             /** @default false */
             wasUnknown: boolean;
         };
         TreeRow: {
-            source: unknown;
-            file: unknown;
-            model: unknown;
-            compatible: unknown;
+            source: string;
+            file: string;
+            model: null | string;
+            compatible: null | string;
             /** Format: double */
             fit: number;
         };
         TriageAsked: {
-            id: unknown;
-            ask: unknown;
+            id: string;
+            ask: string;
             /** Format: int32 */
             minutes: number;
-            caution: unknown;
+            caution: null | string;
             answers: components["schemas"]["TriageChoice"][];
         };
         TriageChoice: {
-            id: unknown;
-            says: unknown;
-            then: unknown;
+            id: string;
+            says: string;
+            then: string;
             /** Format: double */
             probability: number;
         };
         TriageInput: {
-            answers: Record<string, never>;
-            boardId?: unknown;
+            answers: {
+                [key: string]: string;
+            };
+            boardId?: null | string;
         };
         TriageRow: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: double */
             probability: number;
-            fix: unknown;
-            caution: unknown;
+            fix: null | string;
+            caution: null | string;
         };
         TriageSaid: {
-            id: unknown;
-            ask: unknown;
-            says: unknown;
+            id: string;
+            ask: string;
+            says: string;
         };
         TriageView: {
             causes: components["schemas"]["TriageRow"][];
             next: null | components["schemas"]["TriageAsked"];
             said: components["schemas"]["TriageSaid"][];
-            known: unknown[];
-            lights: unknown[];
+            known: string[];
+            lights: string[];
         };
         Typed: {
-            text: unknown;
+            text: string;
         };
         TypingState: {
-            name: unknown;
+            name: string;
             state: components["schemas"]["SequenceState"];
-            says: unknown;
+            says: string;
             /** Format: double */
             share: null | number;
         };
         UploadInput: {
-            name: unknown;
+            name: string;
             /** Format: int64 */
             totalBytes: number;
             /** Format: int64 */
             stamp: number;
         };
         UploadState: {
-            id: unknown;
-            name: unknown;
+            id: string;
+            name: string;
             /** Format: int64 */
             totalBytes: number;
             /** Format: int64 */
             receivedBytes: number;
-            path: unknown;
+            path: null | string;
         };
         /** @enum {unknown} */
         Verdict: "fits" | "fits-after-change" | "unproven" | "will-not-start";
         VideoOutput: {
-            name: unknown;
-            plug: unknown;
-            note: unknown;
+            name: string;
+            plug: null | string;
+            note: null | string;
         };
         WatchedFolder: {
-            path: unknown;
+            path: string;
             files: components["schemas"]["DownloadedFile"][];
             problem: null | components["schemas"]["Problem"];
         };
         Wire: {
-            from: unknown;
-            to: unknown;
-            why: unknown;
+            from: string;
+            to: string;
+            why: string;
         };
         Wireless: {
-            bands: unknown;
-            antenna: unknown;
+            bands: null | string;
+            antenna: null | string;
         };
         WirelessInput: {
-            name: unknown;
-            password: unknown;
-            country: unknown;
+            name: string;
+            password: null | string;
+            country: string;
         };
         WirelessNetwork: {
-            name: unknown;
-            key: unknown;
-            country: unknown;
+            name: string;
+            key: string;
+            country: string;
         };
         WiresInput: {
             dtr: null | boolean;
             rts: null | boolean;
         };
         Wiring: {
-            refused: unknown;
-            measure: unknown;
-            caution: unknown;
+            refused: null | string;
+            measure: null | string;
+            caution: null | string;
             wires: components["schemas"]["Wire"][];
-            notes: unknown[];
+            notes: string[];
             adapterPins: components["schemas"]["DrawnPin"][];
             boardPins: components["schemas"]["DrawnPin"][];
             mayBeWired?: boolean;
         };
         WorkView: {
-            says: unknown;
+            says: string;
             /** Format: int32 */
             line: number;
             /** Format: int32 */
@@ -7512,13 +7518,13 @@ export interface components {
             keepPower: boolean;
         };
         WorkingSettings: {
-            format: unknown;
-            nickname: unknown;
+            format: string;
+            nickname: string;
             settings: components["schemas"]["Setting"][];
             files: components["schemas"]["KeptFile"][];
             bench: null | components["schemas"]["KeptBench"];
-            notes: unknown;
-            logSha256: unknown;
+            notes: string;
+            logSha256: null | string;
             /** Format: date-time */
             bootedAt: null | string;
         };
