@@ -83,7 +83,10 @@ public sealed class SequenceRun : TypingRun
             {
                 Says = $"Step {step + 1} of {sequence.Steps.Count}: waits for {current.WaitFor.Trim()}.";
                 if (now - since > current.Seconds * 1000)
-                    Finish(SequenceState.TimedOut, $"Step {step + 1} of {sequence.Steps.Count}: {current.WaitFor.Trim()} did not come within {current.Seconds} s.");
+                    Finish(
+                        SequenceState.TimedOut,
+                        $"Step {step + 1} of {sequence.Steps.Count}: {current.WaitFor.Trim()} did not come within {current.Seconds} s."
+                    );
                 return null;
             }
             // A question that is asked may be asked again by the next step's words.

@@ -59,7 +59,8 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
                     root.Tree is not null
                         && (root.Tree.Find("/etc/cloud") is not null || root.Tree.Find("/usr/bin/cloud-init") is not null),
                     root.Tree?.HasSystemd == true,
-                    mounted
+                    mounted,
+                    root.Tree is null ? null : RootSystem.Of(root.Tree)
                 )
             );
         }

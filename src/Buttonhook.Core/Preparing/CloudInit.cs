@@ -1,4 +1,5 @@
 using System.Globalization;
+using Buttonhook.Core.Images;
 using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 
@@ -48,10 +49,12 @@ public static class CloudInit
             ' '
         ),
         .. "routes to via nameservers ethernets wifis access-points password regulatory-domain instance-id local-hostname".Split(' '),
+        .. "match gateway4 gateway6 append network config".Split(' '),
     ];
 
     /// <summary><c>user-data</c>: users, keys, names, packages, files and commands.</summary>
-    public static string UserData(FirstBoot set, IReadOnlyList<RecipeStep> steps)
+    /// <param name="root">What the image has; null when that is not known, and then everything is asked for.</param>
+    public static string UserData(FirstBoot set, IReadOnlyList<RecipeStep> steps, RootSystem? root)
     {
         var map = new Dictionary<string, object>();
         if (set.HostName is { } host)
@@ -79,11 +82,12 @@ public static class CloudInit
         }
         if (set.RemoteLogin)
             map["ssh_pwauth"] = set.Keys.Count == 0;
-        if (set.Locale is { } locale)
+        var generated = set.Locale is { } wanted && FirstBootScript.GeneratedLocale(wanted) is { } line ? line : null;
+        if (set.Locale is { } locale && (root?.LocaleTools != false || generated is null))
             map["locale"] = locale;
         if (set.TimeZone is { } zone)
             map["timezone"] = zone;
-        if (set.Keyboard is { } layout)
+        if (set.Keyboard is { } layout && root?.KeyboardTools != false)
             map["keyboard"] = new Dictionary<string, object> { ["layout"] = layout };
         var packages = set.Packages.Concat(steps.Subjects(RecipeAction.Install)).Distinct().ToList();
         if (packages.Count > 0)
@@ -93,13 +97,14 @@ public static class CloudInit
         }
         var files = steps
             .Where(s => s.Action == RecipeAction.Create)
-            .Select(s => new Dictionary<string, object>
-            {
-                ["path"] = s.Subject,
-                ["permissions"] = s.Mode ?? "0644",
-                ["content"] = s.Value ?? "",
-            })
+            .Select(s => File(s.Subject, s.Value ?? "", s.Mode ?? "0644"))
             .ToList();
+        // locale-gen of Debian makes what stands in this file, whatever it is asked for; files are written before locales are set.
+        if (generated is not null && root?.LocaleTools == true)
+            files.Add(new(File("/etc/locale.gen", generated + "\n", "0644")) { ["append"] = true });
+        // Where nothing takes name servers from the network's settings, they stand where every program looks.
+        if (set.Address is { NameServers: { Count: > 0 } servers } && root?.Resolver == false)
+            files.Add(File("/etc/resolv.conf", string.Concat(servers.Select(n => $"nameserver {n}\n")), "0644"));
         if (files.Count > 0)
             map["write_files"] = files;
         var everyBoot = steps.Subjects(RecipeAction.EveryBoot).ToList();
@@ -108,7 +113,9 @@ public static class CloudInit
         var commands = steps
             .Subjects(RecipeAction.Enable)
             .Select(s => $"systemctl enable --now {FirstBootScript.Quote(s)}")
-            .Concat(set.RemoteLogin ? ["systemctl enable --now ssh"] : [])
+            .Concat(
+                set.RemoteLogin && (root?.SshServer != false || packages.Contains("openssh-server")) ? ["systemctl enable --now ssh"] : []
+            )
             .Concat(set.Commands)
             .Concat(steps.Subjects(RecipeAction.FirstBoot))
             .ToList();
@@ -117,22 +124,35 @@ public static class CloudInit
         return "#cloud-config\n" + Write(map);
     }
 
-    /// <summary><c>network-config</c>, version 2; null when the network stays as the image has it.</summary>
-    public static string? NetworkConfig(FirstBoot set)
+    private static Dictionary<string, object> File(string path, string content, string mode) =>
+        new()
+        {
+            ["path"] = path,
+            ["permissions"] = mode,
+            ["content"] = content,
+        };
+
+    /// <summary>
+    /// <c>network-config</c>, version 2; null when the network stays as the image has it. A gateway stands as gateway4 and gateway6, which all
+    /// packaged versions and all that render them read (22.4 ends with ValueError at a route to "default", and makes ::/64 of ::/0).
+    /// </summary>
+    public static string? NetworkConfig(FirstBoot set, NetworkSetup network)
     {
         var map = new Dictionary<string, object> { ["version"] = 2 };
         var wired = new Dictionary<string, object>();
-        if (set.Address is { } address)
+        if (set.Address is { } address && !ByFile(set, network))
         {
-            var link = new Dictionary<string, object> { ["dhcp4"] = false, ["addresses"] = new[] { address.Address } };
-            if (address.Gateway is { } gate)
-                link["routes"] = new[]
-                {
-                    new Dictionary<string, object> { ["to"] = "default", ["via"] = gate },
-                };
+            // The name is a pattern to netplan by its match, and to systemd-networkd by the name itself.
+            var link = new Dictionary<string, object>();
+            if (address.Interface.Length == 0)
+                link["match"] = new Dictionary<string, object> { ["name"] = address.Match };
+            link["dhcp4"] = false;
+            link["addresses"] = address.Addresses;
+            foreach (var gate in address.Gateways)
+                link[FixedAddress.IsV6(gate) ? "gateway6" : "gateway4"] = gate;
             if (address.NameServers.Count > 0)
                 link["nameservers"] = new Dictionary<string, object> { ["addresses"] = address.NameServers };
-            wired[address.Interface] = link;
+            wired[address.Match] = link;
         }
         if (set.UsbNetwork && !wired.ContainsKey("usb0"))
             wired["usb0"] = new Dictionary<string, object> { ["dhcp4"] = true, ["optional"] = true };
@@ -154,6 +174,14 @@ public static class CloudInit
             };
         return map.Count > 1 ? Write(map) : null;
     }
+
+    /// <summary>Whether the address is set by a file of the system itself: cloud-init names an interface to ifupdown, and here none is named.</summary>
+    public static bool ByFile(FirstBoot set, NetworkSetup network) =>
+        set.Address is { Interface.Length: 0 } && network == NetworkSetup.Ifupdown;
+
+    /// <summary>Tells cloud-init to leave the network alone (cloud-init documentation, "Disabling network configuration").</summary>
+    public static string NoNetwork =>
+        Write(new Dictionary<string, object> { ["network"] = new Dictionary<string, object> { ["config"] = "disabled" } });
 
     /// <summary><c>meta-data</c>: a new instance id makes cloud-init run again when the files changed.</summary>
     public static string MetaData(string? hostName, string mark)

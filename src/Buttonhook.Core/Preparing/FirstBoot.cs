@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Net;
 using System.Net.Sockets;
 using System.Text;
+using System.Text.Json.Serialization;
 using System.Text.RegularExpressions;
 
 namespace Buttonhook.Core.Preparing;
@@ -12,10 +13,31 @@ namespace Buttonhook.Core.Preparing;
 public sealed record WirelessNetwork(string Name, string Key, string Country);
 
 /// <summary>An address that does not change.</summary>
-/// <param name="Interface">Such as eth0.</param>
-/// <param name="Address">With its length, such as 192.0.2.10/24.</param>
-/// <param name="Gateway">Null for a link between two devices.</param>
-public sealed record FixedAddress(string Interface, string Address, string? Gateway, IReadOnlyList<string> NameServers);
+/// <param name="Interface">Such as eth0; empty for whatever is wired, since the system alone knows what it calls that.</param>
+/// <param name="Address">With its length, such as 192.0.2.10/24; one of each kind may stand there, with a blank between.</param>
+/// <param name="Gateway">Null for a link between two devices; one of each kind may stand there, with a blank between.</param>
+public sealed record FixedAddress(string Interface, string Address, string? Gateway, IReadOnlyList<string> NameServers)
+{
+    /// <summary>What every kernel and udev name of a wired interface begins with (systemd.net-naming-scheme(7)), as a pattern.</summary>
+    public const string AnyWired = "e*";
+
+    /// <summary>The interface, or the pattern of what is wired.</summary>
+    [JsonIgnore]
+    public string Match => Interface.Length == 0 ? AnyWired : Interface;
+
+    /// <summary>The addresses, one by one.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<string> Addresses => Words(Address);
+
+    /// <summary>The gateways, one by one.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<string> Gateways => Words(Gateway ?? "");
+
+    /// <summary>Whether an address is one of IPv6.</summary>
+    public static bool IsV6(string address) => address.Contains(':');
+
+    private static string[] Words(string text) => text.Split([' ', ','], StringSplitOptions.RemoveEmptyEntries);
+}
 
 /// <summary>What a person sets before the first boot; null and empty leave the image as it is. Passwords stand here only in the forms that systems keep.</summary>
 /// <param name="PasswordHash">SHA-512 crypt.</param>
@@ -275,21 +297,45 @@ public static partial class FirstBootCheck
 
     private static void Address(FixedAddress address, Findings list)
     {
-        list.When(!InterfaceName().IsMatch(address.Interface), "address", $"“{address.Interface}” is no interface such as eth0.");
-        var given = Host(address.Address);
-        list.When(given.Problem is not null, "address", given.Problem ?? "");
         list.When(
-            given.Network is { } net && address.Gateway is { } gate && (Plain(gate) is not { } way || !net.Contains(way)),
+            address.Interface.Length > 0 && !InterfaceName().IsMatch(address.Interface),
             "address",
-            $"The gateway {address.Gateway} is not in the network of {address.Address}."
+            $"“{address.Interface}” is no interface such as eth0. Leave it empty for whatever is wired."
         );
-        list.When(
-            given.Ip is { } own && address.Gateway is { } same && Plain(same)?.Equals(own) == true,
-            "address",
-            $"The gateway {address.Gateway} is the board's own address."
-        );
+        foreach (var (kind, six) in new[] { ("IPv4", false), ("IPv6", true) })
+        {
+            var (own, ways) = (
+                address.Addresses.Where(a => FixedAddress.IsV6(a) == six).ToList(),
+                address.Gateways.Where(g => FixedAddress.IsV6(g) == six).ToList()
+            );
+            list.When(own.Count > 1 || ways.Count > 1, "address", $"One {kind} address and one gateway for it; here are more.");
+            list.When(
+                own.Count == 0 && ways.Count > 0,
+                "address",
+                $"The gateway {ways.FirstOrDefault()} has no {kind} address to go with."
+            );
+            if (own.Count == 1)
+                One(own[0], ways.FirstOrDefault(), list);
+        }
+        list.When(address.Addresses.Count == 0, "address", "An address has its length, such as 192.0.2.10/24.");
         foreach (var server in address.NameServers.Where(n => Plain(n) is null))
             list.Add(new("address", $"“{Short(server)}” is no address of a name server, such as 192.0.2.1."));
+    }
+
+    private static void One(string text, string? gateway, Findings list)
+    {
+        var given = Host(text);
+        list.When(given.Problem is not null, "address", given.Problem ?? "");
+        list.When(
+            given.Network is { } net && gateway is { } gate && (Plain(gate) is not { } way || !net.Contains(way) && !way.IsIPv6LinkLocal),
+            "address",
+            $"The gateway {gateway} is not in the network of {text}."
+        );
+        list.When(
+            given.Ip is { } own && gateway is { } same && Plain(same)?.Equals(own) == true,
+            "address",
+            $"The gateway {gateway} is the board's own address."
+        );
     }
 
     /// <summary>An address as it is usually written, without a scope; null for anything else (a bare number is an address to the parser, and what follows a percent sign passes it unread).</summary>

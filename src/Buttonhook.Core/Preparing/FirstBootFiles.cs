@@ -52,13 +52,15 @@ public sealed record RenderedFiles(LoaderConfig Loader, bool CloudInit, IReadOnl
 /// <param name="CloudInit">Whether cloud-init is installed.</param>
 /// <param name="Systemd">Whether systemd is the init.</param>
 /// <param name="BootMounted">Whether it is mounted at the start (no <c>noauto</c>, fstab(5)).</param>
+/// <param name="Root">What the root file system has; null when it could not be read, and then nothing is said of it.</param>
 public sealed record ImageTexts(
     IReadOnlyDictionary<string, string> Boot,
     string? BootMount,
     string? BootLabel,
     bool CloudInit,
     bool Systemd,
-    bool BootMounted = true
+    bool BootMounted = true,
+    RootSystem? Root = null
 )
 {
     /// <summary>Which configuration the loader reads, by the files that are there.</summary>
@@ -162,7 +164,10 @@ public static class FirstBootFiles
         if (set.UsbNetwork && loader != LoaderConfig.KeyValue)
             notes.Add("The USB port must be a device port in this board's device tree; an overlay for it is not known here.");
         if (asksSystem)
+        {
             System(set, steps, image, files, notes);
+            notes.AddRange(FirstBootLacks.Of(set, steps, image));
+        }
         return new(loader, image.CloudInit, files, notes);
     }
 
@@ -334,8 +339,13 @@ public static class FirstBootFiles
             var (place, folder) = onBoot ? (FilePlace.Boot, "") : (FilePlace.Root, Seed);
             if (!onBoot)
                 notes.Add($"The boot partition is not labelled CIDATA: cloud-init finds its files under {Seed} on the root file system.");
-            var user = CloudInit.UserData(set, steps);
-            var network = CloudInit.NetworkConfig(set);
+            var user = CloudInit.UserData(set, steps, image.Root);
+            var network = CloudInit.NetworkConfig(set, image.Root?.Network ?? NetworkSetup.Unknown);
+            if (CloudInit.ByFile(set, image.Root?.Network ?? NetworkSetup.Unknown))
+            {
+                files.Add(new(FilePlace.Root, "/etc/cloud/cloud.cfg.d/99-first-boot-network.cfg", null, CloudInit.NoNetwork, "0644"));
+                files.Add(new(FilePlace.Root, NetworkFiles.OfIfupdown, null, NetworkFiles.Ifupdown(set.Address!), "0644"));
+            }
             files.Add(new(place, $"{folder}/user-data", image.Boot.GetValueOrDefault("/user-data"), user, "0600"));
             if (network is not null)
                 files.Add(new(place, $"{folder}/network-config", image.Boot.GetValueOrDefault("/network-config"), network, "0600"));
@@ -353,14 +363,14 @@ public static class FirstBootFiles
         }
         if (image.Systemd)
         {
-            files.AddRange(FirstBootScript.ForSystemd(set, steps));
+            files.AddRange(FirstBootScript.ForSystemd(set, steps, image.Root));
             notes.Add(
                 $"This image has no cloud-init: {FirstBootScript.OnRoot} runs once in the first boot, tells on the console what fails, and takes itself out."
             );
             return;
         }
         const string script = FirstBootScript.OnBoot;
-        files.Add(new(FilePlace.Boot, script, image.Boot.GetValueOrDefault(script), FirstBootScript.Of(set, steps), "0755"));
+        files.Add(new(FilePlace.Boot, script, image.Boot.GetValueOrDefault(script), FirstBootScript.Of(set, steps, image.Root), "0755"));
         var run = image.BootMount is { } at ? $"{(image.BootMounted ? "" : $"mount {at}; ")}sh {at.TrimEnd('/')}{script}" : null;
         notes.Add(
             $"This image has neither cloud-init nor systemd: nothing starts {script} by itself. "

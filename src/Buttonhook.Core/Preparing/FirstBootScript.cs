@@ -1,4 +1,5 @@
 using System.Text;
+using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -27,12 +28,12 @@ public static class FirstBootScript
     /// command line: <c>systemd.run=</c> would boot into that one command instead of the system and switch off behind it
     /// (systemd-run-generator(8)).
     /// </summary>
-    public static IReadOnlyList<RenderedFile> ForSystemd(FirstBoot set, IReadOnlyList<RecipeStep> steps)
+    public static IReadOnlyList<RenderedFile> ForSystemd(FirstBoot set, IReadOnlyList<RecipeStep> steps, RootSystem? root)
     {
         var online = Packages(set, steps).Count > 0 ? "Wants=network-online.target\nAfter=network-online.target\n" : "";
         return
         [
-            new(FilePlace.Root, OnRoot, null, Of(set, steps), "0700"),
+            new(FilePlace.Root, OnRoot, null, Of(set, steps, root), "0700"),
             new(
                 FilePlace.Root,
                 UnitPath,
@@ -59,25 +60,26 @@ public static class FirstBootScript
     }
 
     /// <summary>The script.</summary>
-    public static string Of(FirstBoot set, IReadOnlyList<RecipeStep> steps)
+    /// <param name="root">What the image has; null when that is not known, and then everything is asked for.</param>
+    public static string Of(FirstBoot set, IReadOnlyList<RecipeStep> steps, RootSystem? root)
     {
         var shell = new ShellSteps();
         if (set.HostName is { } host)
             HostName(host, shell);
         if (set.User is { } user)
             User(user, set, shell);
-        if (set.RemoteLogin)
+        if (set.RemoteLogin && (root?.SshServer != false || Packages(set, steps).Contains("openssh-server")))
             RemoteLogin(shell);
-        if (set.Locale is { } locale)
+        if (set.Locale is { } locale && (root?.LocaleTools != false || GeneratedLocale(locale) is null))
             Locale(locale, shell);
         if (set.TimeZone is { } zone)
             TimeZone(zone, shell);
-        if (set.Keyboard is { } layout)
+        if (set.Keyboard is { } layout && root?.KeyboardTools != false)
             Keyboard(layout, shell);
         if (set.Wireless is { } radio)
             Wireless(radio, shell);
-        if (set.Address is { } address)
-            Address(address, shell);
+        if (set.Address is { } address && root?.Network is not (NetworkSetup.NetworkManager or NetworkSetup.Unknown))
+            Address(address, root?.Network ?? NetworkSetup.Networkd, root?.Resolver != false, shell);
         OfRecipes(set, steps, shell);
         return Begin + shell.Text + End(shell.Names);
     }
@@ -137,24 +139,31 @@ public static class FirstBootScript
 
     private static void RemoteLogin(ShellSteps shell)
     {
-        shell.Line("systemctl enable ssh 2>/dev/null || systemctl enable sshd");
-        shell.Line("systemctl --no-block start ssh 2>/dev/null || systemctl --no-block start sshd");
+        // Images are often given out without host keys, so that no two boards have the same; without them the server does not start.
+        shell.Line("command -v ssh-keygen >/dev/null && ssh-keygen -A");
+        shell.Enable("ssh", "sshd");
         shell.Step("remote_login");
     }
 
     private static void Locale(string locale, ShellSteps shell)
     {
         shell.Line("file=/etc/locale.conf; [ -d /etc/default ] && file=/etc/default/locale");
-        shell.Line($"if command -v locale-gen >/dev/null; then");
-        shell.Line($"\tgrep -q {Quote("^" + locale.Replace(".", "\\.", StringComparison.Ordinal) + " ")} /etc/locale.gen ||");
-        shell.Line(
-            $"\t\tprintf '%s %s\\n' {Quote(locale)} {Quote(locale.Split('.', '@') is [_, var set8, ..] ? set8 : "ISO-8859-1")} >>/etc/locale.gen"
-        );
-        shell.Line("\tlocale-gen");
-        shell.Line("fi");
+        if (GeneratedLocale(locale) is { } line)
+        {
+            shell.Line("if command -v locale-gen >/dev/null; then");
+            shell.Line($"\tgrep -qxF {Quote(line)} /etc/locale.gen || printf '%s\\n' {Quote(line)} >>/etc/locale.gen");
+            shell.Line("\tlocale-gen");
+            shell.Line("fi");
+        }
         shell.Line($"printf 'LANG=%s\\n' {Quote(locale)} >\"$file\"");
         shell.Step("locale");
     }
+
+    /// <summary>The line of /etc/locale.gen that makes a locale; null for those that need not be made.</summary>
+    public static string? GeneratedLocale(string locale) =>
+        locale is "C" or "POSIX" or "C.UTF-8" or "C.utf8"
+            ? null
+            : $"{locale} {(locale.Split('.', '@') is [_, var set8, ..] ? set8 : "ISO-8859-1")}";
 
     private static void TimeZone(string zone, ShellSteps shell)
     {
@@ -188,15 +197,36 @@ public static class FirstBootScript
         shell.Step("wireless");
     }
 
-    private static void Address(FixedAddress address, ShellSteps shell)
+    private static void Address(FixedAddress address, NetworkSetup network, bool resolver, ShellSteps shell)
     {
-        var network = new StringBuilder($"[Match]\nName={address.Interface}\n\n[Network]\nAddress={address.Address}\n");
-        if (address.Gateway is { } gate)
-            network.Append("Gateway=").Append(gate).Append('\n');
-        foreach (var server in address.NameServers)
-            network.Append("DNS=").Append(server).Append('\n');
-        shell.File($"/etc/systemd/network/20-{address.Interface}.network", "0644", network.ToString());
-        shell.Enable("systemd-networkd");
+        switch (network)
+        {
+            case NetworkSetup.Ifupdown:
+                // What is there for wired interfaces is laid aside: two settings of one interface fight each other.
+                shell.Line("[ -e /etc/network/interfaces.before ] || cp /etc/network/interfaces /etc/network/interfaces.before");
+                shell.Line(
+                    "awk '$1 ~ /^(source|source-directory|mapping)$/ { off = 0; print; next } /^[ \\t]*(auto|allow-[a-z]+|iface)[ \\t]/ { off = 0; for (i = 2; i <= NF && ($1 != \"iface\" || i == 2); i++) if ($i ~ /^\\/?e/) off = 1 } { print (off ? \"# \" : \"\") $0 }' /etc/network/interfaces.before >/etc/network/interfaces.new"
+                );
+                shell.Line(
+                    "grep -q '^[ \\t]*source.*interfaces\\.d' /etc/network/interfaces.new || echo 'source /etc/network/interfaces.d/*' >>/etc/network/interfaces.new"
+                );
+                shell.Line("mv /etc/network/interfaces.new /etc/network/interfaces");
+                shell.File(NetworkFiles.OfIfupdown, "0644", NetworkFiles.Ifupdown(address));
+                shell.Line("if [ -d /run/systemd/system ]; then systemctl restart networking; else /etc/init.d/networking restart; fi");
+                break;
+            case NetworkSetup.Netplan:
+                shell.File("/etc/netplan/90-first-boot.yaml", "0600", NetworkFiles.Netplan(address));
+                shell.Line("netplan apply");
+                break;
+            default:
+                shell.File("/etc/systemd/network/10-first-boot.network", "0644", NetworkFiles.Networkd(address));
+                shell.Enable("systemd-networkd");
+                // It may run already, with what it read before.
+                shell.Line("systemctl --no-block restart systemd-networkd");
+                break;
+        }
+        if (!resolver && address.NameServers.Count > 0)
+            shell.File("/etc/resolv.conf", "0644", string.Concat(address.NameServers.Select(n => $"nameserver {n}\n")));
         shell.Step("address");
     }
 

@@ -30,11 +30,22 @@ internal sealed class ShellSteps
         body.Clear();
     }
 
-    /// <summary>Switches a service on, now and for every boot.</summary>
-    public void Enable(string service)
+    /// <summary>Switches a service on, now and for every boot, with the tool of the first program that runs.</summary>
+    /// <param name="otherwise">What it is called on other systems, or null.</param>
+    public void Enable(string service, string? otherwise = null)
     {
-        Line($"systemctl enable {FirstBootScript.Quote(service)}");
-        Line($"systemctl --no-block start {FirstBootScript.Quote(service)}");
+        var names = otherwise is null
+            ? FirstBootScript.Quote(service)
+            : $"{FirstBootScript.Quote(service)} {FirstBootScript.Quote(otherwise)}";
+        Line($"service=; for name in {names}; do");
+        Line(
+            "\tif [ -d /run/systemd/system ]; then systemctl cat \"$name\" >/dev/null 2>&1; else [ -x \"/etc/init.d/$name\" ]; fi && service=$name && break"
+        );
+        Line("done");
+        Line($"[ -n \"$service\" ] || {{ echo \"firstboot: there is no service {service}\"; false; }}");
+        Line("if [ -d /run/systemd/system ]; then systemctl enable \"$service\"; systemctl --no-block start \"$service\"");
+        Line("elif command -v rc-update >/dev/null; then rc-update add \"$service\" default; \"/etc/init.d/$service\" restart");
+        Line("else update-rc.d \"$service\" enable; \"/etc/init.d/$service\" restart; fi");
     }
 
     /// <summary>Writes a file with its mode, in a folder that is made.</summary>

@@ -65,7 +65,15 @@ public sealed class DialogueTests
     private static string Clean(string text) => string.Join('\n', text.Split('\n').Select(l => LineText.Clean(Encoding.UTF8.GetBytes(l))));
 
     /// <summary>login(1) with a name and a password, in the words of a language.</summary>
-    private static Board Login(string begins, string login, string password, string wrong, string shell, bool open = false, string star = "")
+    private static Board Login(
+        string begins,
+        string login,
+        string password,
+        string wrong,
+        string shell,
+        bool open = false,
+        string star = ""
+    )
     {
         string? user = null;
         var asks = begins.TrimEnd().EndsWith(password.TrimEnd(), StringComparison.Ordinal) ? 1 : 0;

@@ -257,7 +257,7 @@ public class AwkwardValuesTests
         var command = typed.Get;
         if (!FirstBootCheck.IsPlain(command))
             return;
-        var script = FirstBootScript.Of(FirstBoot.Usual with { Commands = [command] }, []);
+        var script = FirstBootScript.Of(FirstBoot.Usual with { Commands = [command] }, [], null);
         var line = script.Split('\n').Single(l => l.StartsWith("\tsh -c ", StringComparison.Ordinal));
         Assert.Equal($"\tsh -c {FirstBootScript.Quote(command)}", line);
         // Inside single quotes only the quote itself has a meaning (POSIX 2.2.2).
@@ -267,7 +267,7 @@ public class AwkwardValuesTests
     [Fact]
     public void A_command_with_an_open_quote_breaks_only_itself()
     {
-        var script = FirstBootScript.Of(FirstBoot.Usual with { Commands = ["echo \"", "echo two"], HostName = "frost" }, []);
+        var script = FirstBootScript.Of(FirstBoot.Usual with { Commands = ["echo \"", "echo two"], HostName = "frost" }, [], null);
         using var shell = Process.Start(new ProcessStartInfo("sh", "-n") { RedirectStandardInput = true })!;
         shell.StandardInput.Write(script);
         shell.StandardInput.Close();

@@ -136,7 +136,8 @@ public sealed record FirstBootFacts(
             return file;
         if (Text(root, "/etc/fstab").Contains("x-systemd.growfs", StringComparison.Ordinal))
             return "/etc/fstab";
-        if (Text(root, "/etc/cloud/cloud.cfg").Contains("growpart", StringComparison.Ordinal))
+        // cloud-init asks a program of another package to do it, and passes over it in silence where that is not there.
+        if (Text(root, "/etc/cloud/cloud.cfg").Contains("growpart", StringComparison.Ordinal) && Is(root, "/usr/bin/growpart"))
             return "/etc/cloud/cloud.cfg";
         return null;
     }

@@ -91,7 +91,7 @@ export function FirstBootForm({
     const next = { ...wireless, ...change };
     set({ wireless: next.name === "" ? null : next });
   };
-  const address = input.address ?? { interface: "eth0", address: "", gateway: null, nameServers: [] };
+  const address = input.address ?? { interface: "", address: "", gateway: null, nameServers: [] };
   const fixed = (change: Partial<typeof address>) => {
     const next = { ...address, ...change };
     set({ address: next.address === "" ? null : next });
@@ -143,7 +143,7 @@ export function FirstBootForm({
         />
         <Field
           id="fb-address"
-          label="Fixed address, with its length (empty: by DHCP)"
+          label="Fixed address with its length, IPv4 or IPv6 or both (empty: by DHCP)"
           value={address.address}
           placeholder="192.0.2.10/24"
           onChange={(value) => fixed({ address: value })}
@@ -152,13 +152,13 @@ export function FirstBootForm({
           <>
             <Field
               id="fb-interface"
-              label="On the interface"
+              label="On the interface (empty: whatever is wired)"
               value={address.interface}
               onChange={(value) => fixed({ interface: value })}
             />
             <Field
               id="fb-gateway"
-              label="Gateway"
+              label="Gateway, of each kind one"
               value={address.gateway ?? ""}
               onChange={(value) => fixed({ gateway: value || null })}
             />
