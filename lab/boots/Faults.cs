@@ -3,6 +3,18 @@ namespace Buttonhook.Lab;
 /// <summary>What can be broken in a system of the lab, one thing at a time, and what the whole ones look like.</summary>
 internal static partial class Faults
 {
+    private static readonly Lazy<Core.Keeping.CommandBook> Book = new(() =>
+    {
+        var folder = AppContext.BaseDirectory;
+        while (!Directory.Exists(Path.Combine(folder, "data/knowledge")))
+            folder = Path.GetDirectoryName(folder) ?? throw new DirectoryNotFoundException("data/knowledge");
+        return Core.Keeping.CommandBook.Read(
+                "first-login.yaml",
+                File.ReadAllText(Path.Combine(folder, "data/knowledge/commands/first-login.yaml")),
+                File.ReadAllText(Path.Combine(folder, "docs/formats/commands.schema.json"))
+            ).Value!;
+    });
+
     private const string Login = "reached-login";
     private const string Degraded = "degraded";
     private const string Stopped = "stopped";
@@ -144,8 +156,8 @@ internal static partial class Faults
             {
                 Typing = LoggedIn([
                     .. Core
-                        .Keeping.FirstLogin.Of(wish, new Core.Consoles.ConsoleLog(), 1, new HashSet<string>())
-                        .Where(t => t.Command is not null && t.Id != "updates" && !t.Id.StartsWith("password", StringComparison.Ordinal))
+                        .Keeping.FirstLogin.Of(wish, Book.Value, new Core.Consoles.ConsoleLog(), 1, new HashSet<string>())
+                        .Where(t => t is { Command: not null, Asks: null } && t.Id != "updates" && !t.Id.StartsWith("password", StringComparison.Ordinal))
                         .Select(t => t.Command!),
                 ]),
                 AfterLogin = 6,

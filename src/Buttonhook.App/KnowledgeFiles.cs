@@ -21,6 +21,7 @@ public sealed record KnowledgeFiles(
     IReadOnlyList<Core.Consoles.WaitingWork> Works,
     string OwnRulesSchema,
     Triage Triage,
+    Core.Keeping.CommandBook Commands,
     Core.Practising.PracticeBook Practice
 )
 {
@@ -107,6 +108,14 @@ public sealed record KnowledgeFiles(
         var triage = Triage.Read(File.ReadAllText(Path.Combine(data, "knowledge/triage.yaml")), Schema("triage"));
         if (triage.Value is not { } looks)
             return triage.Problem!;
+        var commands = new List<Core.Keeping.KnownCommand>();
+        foreach (var (name, yaml) in Files("commands"))
+        {
+            var read = Core.Keeping.CommandBook.Read(name, yaml, Schema("commands"));
+            if (read.Value is not { } more)
+                return read.Problem!;
+            commands.AddRange(more.Commands);
+        }
         var practice = Core.Practising.PracticeBook.Read(
             File.ReadAllText(Path.Combine(data, "knowledge/practice.yaml")),
             Schema("practice")
@@ -138,6 +147,7 @@ public sealed record KnowledgeFiles(
                 waiting.Works,
                 Schema("own-rules"),
                 looks,
+                new(commands),
                 exercises
             )
             : book.Problem!;

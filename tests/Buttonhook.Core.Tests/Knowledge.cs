@@ -31,6 +31,21 @@ public static class Knowledge
 
     public static RuleBookIndex Rules => LazyRules.Value;
 
+    public static Core.Keeping.CommandBook Commands { get; } =
+        new([
+            .. Directory
+                .GetFiles(Path.Combine(Data, "knowledge/commands"), "*.yaml")
+                .SelectMany(f =>
+                    Core.Keeping.CommandBook.Read(
+                        Path.GetFileName(f),
+                        File.ReadAllText(f),
+                        File.ReadAllText(Path.Combine(Root, "docs/formats/commands.schema.json"))
+                    ).Value is { } book
+                        ? book.Commands
+                        : throw new InvalidOperationException(f)
+                ),
+        ]);
+
     public static Core.Preparing.RealNames Names { get; } = new(Read("time-zones"), Read("countries"));
 
     private static IReadOnlySet<string> Read(string list) =>

@@ -9,6 +9,10 @@ namespace Buttonhook.App.Endpoints;
 /// <summary>What is typed to the board, exactly.</summary>
 public sealed record Typed(string Text);
 
+/// <summary>A command for a shell.</summary>
+/// <param name="Anyway">Whether it is sent to a prompt that is not known for a shell's; never to a question for a secret.</param>
+public sealed record CommandInput(string Text, bool Anyway = false);
+
 /// <summary>A text that is typed slowly.</summary>
 /// <param name="CharacterPause">Milliseconds behind each character, 0 to 1000.</param>
 /// <param name="LinePause">Milliseconds behind each line, 0 to 10,000.</param>
@@ -41,6 +45,7 @@ public static class ConsoleEndpoints
     public static void MapConsoles(this RouteGroupBuilder api)
     {
         api.MapPost("/boots/{id}/typed", Type).Produces(StatusCodes.Status204NoContent);
+        api.MapPost("/boots/{id}/command", Command).Produces(StatusCodes.Status204NoContent);
         api.MapPost("/boots/{id}/pasted", Paste).Produces<BootView>();
         api.MapPost("/boots/{id}/line", SetLine).Produces<BootView>();
         api.MapPost("/boots/{id}/wires", SetWires).Produces<BootView>();
@@ -119,6 +124,23 @@ public static class ConsoleEndpoints
             return problem.Answer();
         await capture.Written();
         return Results.Ok(views.Boot(id));
+    }
+
+    /// <summary>Sends a command where a shell waits for one; while something else waits, or the board is at work, it is held back and told.</summary>
+    private static IResult Command(string id, CommandInput command, Captures captures)
+    {
+        if (command.Text.Length is 0 or > MostTyped || command.Text.Any(char.IsControl))
+            return new Problem($"A command is one line of up to {MostTyped} letters.", "This one is not.", "Type it in the terminal.").Answer();
+        if (captures.Running(id) is not { Live: true } capture)
+            return Ended();
+        var waits = capture.Prompt.Trim();
+        if (!Prompts.IsShell(capture.Prompt) && !(command.Anyway && waits.Length > 0 && !Prompts.AsksForSecret(capture.Prompt)))
+            return new Problem(
+                "A command goes to a shell that waits for one.",
+                waits.Length == 0 ? "The board is at work, or silent." : $"“{(waits.Length > 80 ? waits[..80] + " …" : waits)}” waits at the console.",
+                waits.Length == 0 ? "Wait for the shell, or press Enter in the console; nothing was sent." : "Answer that in the console first; nothing was sent."
+            ).Answer(StatusCodes.Status409Conflict);
+        return capture.Type(Encoding.UTF8.GetBytes(command.Text + "\r")) is { } problem ? problem.Answer() : Results.NoContent();
     }
 
     private static IResult Type(string id, Typed typed, Captures captures)

@@ -45,7 +45,9 @@ public static class FirstLoginEndpoints
         PreparationStore preparations,
         Captures captures,
         Catalogue catalogue,
-        CardStore inspected
+        CardStore inspected,
+        KnowledgeFiles knowledge,
+        Preparing.CardWriter writer
     )
     {
         if (boards.Find(id) is not { } bench)
@@ -65,13 +67,15 @@ public static class FirstLoginEndpoints
             user,
             version > 0 ? set : null,
             host,
-            bench.Board.Connected.CardGb,
+            writer.Of(id) is { CardBytes: { } measured } write && write.CardNumber == bench.CardNumber ? measured
+                : bench.Board.Connected.CardGb is { } gb ? Sizes.CardBytes(gb)
+                : null,
             bench.Board.Connected.Screen,
             boot.StartedAt,
             inspected.Found(bench.Board.ImageId ?? "")?.FirstBoot?.Users.Where(u => u.Password != "locked").Select(u => u.Name).ToList()
         );
         var told = moves.Told(id, bench.CardNumber);
-        var tasks = captures.With(boot.Id, r => FirstLogin.Of(wish, r.Log, Login(r.Reading)!.Line, told)) ?? [];
+        var tasks = captures.With(boot.Id, r => FirstLogin.Of(wish, knowledge.Commands, r.Log, Login(r.Reading)!.Line, told)) ?? [];
         return Results.Ok(new FirstLoginView(boot.Id, captures.Running(boot.Id) is not null, user, host, tasks));
     }
 

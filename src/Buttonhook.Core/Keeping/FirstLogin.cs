@@ -29,6 +29,8 @@ public enum LoginTaskState
 /// <param name="Caution">What can go wrong, or null.</param>
 /// <param name="Line">The line that shows it.</param>
 /// <param name="Tells">What that line says of it, or null.</param>
+/// <param name="Needs">What must be so before it can be sent; null when nothing stands in the way.</param>
+/// <param name="Ran">How many systems of the lab ran its command and showed its proof.</param>
 public sealed record LoginTask(
     string Id,
     string Title,
@@ -39,21 +41,23 @@ public sealed record LoginTask(
     string? Caution,
     LoginTaskState State,
     int? Line,
-    string? Tells
+    string? Tells,
+    string? Needs = null,
+    int Ran = 0
 );
 
 /// <summary>What the tasks of a first login are made for.</summary>
 /// <param name="DefaultUser">The user that the image comes with, or null.</param>
 /// <param name="Set">What was set before the first boot, or null.</param>
 /// <param name="Host">The host name that the board should have.</param>
-/// <param name="CardGb">The label of its card in GB, or null.</param>
+/// <param name="CardBytes">The size of its card in bytes: as it was measured when it was written here, else by its label; or null.</param>
 /// <param name="At">When the capture began.</param>
 /// <param name="Shipped">Other people's accounts of the image with a password or none, as its inspection found them; null when nobody looked into it.</param>
 public sealed record LoginWish(
     string? DefaultUser,
     FirstBoot? Set,
     string Host,
-    int? CardGb,
+    long? CardBytes,
     bool Screen,
     DateTimeOffset At,
     IReadOnlyList<string>? Shipped = null
@@ -77,7 +81,7 @@ public static partial class FirstLogin
     /// <summary>The tasks in the order of the work; an empty list before the login was reached.</summary>
     /// <param name="loginLine">The line of the first login of the boot.</param>
     /// <param name="told">Ids of the tasks that a person says were done.</param>
-    public static IReadOnlyList<LoginTask> Of(LoginWish wish, ConsoleLog log, int loginLine, IReadOnlySet<string> told)
+    public static IReadOnlyList<LoginTask> Of(LoginWish wish, CommandBook book, ConsoleLog log, int loginLine, IReadOnlySet<string> told)
     {
         var last = Math.Min(log.LineCount, loginLine + MostLines);
         var lines = new List<(int Number, string Text)>(last - loginLine + 1);
@@ -85,45 +89,74 @@ public static partial class FirstLogin
             lines.Add((line, log.Text(line).TrimEnd()));
         return
         [
-            .. new Tasks(wish, lines)
+            .. new Tasks(wish, book, lines)
                 .All()
                 .Select(t => t.State == LoginTaskState.Open && told.Contains(t.Id) ? t with { State = LoginTaskState.Told } : t),
         ];
     }
 
-    private sealed class Tasks(LoginWish wish, IReadOnlyList<(int Number, string Text)> lines)
+    /// <summary>What a session said of itself: whose it is, and which tools there are.</summary>
+    /// <param name="MayBecomeRoot">Whether it is root's, or sudo is there and its user may use it.</param>
+    private sealed record Session(int Line, string User, IReadOnlySet<string> Tools)
     {
-        private readonly string sudo = wish.DefaultUser == "root" ? "" : "sudo ";
+        public bool IsRoot => User == "root";
+        public bool MayBecomeRoot => IsRoot || Tools.Contains("sudo") && (Tools.Contains("root-free") || Tools.Contains("admin"));
+    }
+
+    private sealed class Tasks
+    {
+        private readonly LoginWish wish;
+        private readonly CommandBook book;
+        private readonly IReadOnlyList<(int Number, string Text)> lines;
+        private readonly IReadOnlyList<Session> sessions;
+        private readonly Session? now;
+
+        public Tasks(LoginWish wish, CommandBook book, IReadOnlyList<(int Number, string Text)> lines)
+        {
+            (this.wish, this.book, this.lines) = (wish, book, lines);
+            var told = book.Of("tools", null)?.Proves();
+            sessions =
+            [
+                .. lines
+                    .Select(l => (l.Number, Match: told?.Match(l.Text)))
+                    .Where(l => l.Match is { Success: true })
+                    .Select(l => new Session(
+                        l.Number,
+                        l.Match!.Groups["user"].Value,
+                        l.Match.Groups["tools"].Value.Split(' ', StringSplitOptions.RemoveEmptyEntries).ToHashSet()
+                    )),
+            ];
+            now = sessions.Count > 0 ? sessions[^1] : null;
+        }
+
+        private bool Sudo => now is null ? wish.DefaultUser != "root" : !now.IsRoot;
+
+        /// <summary>Somebody other than root was seen to have logged in and to be able to become root: a door that stays open.</summary>
+        private bool SecondDoor => sessions.Any(s => !s.IsRoot && s.User != wish.DefaultUser && s.MayBecomeRoot);
 
         public IEnumerable<LoginTask> All()
         {
+            yield return Tools();
             if (wish.DefaultUser is { } user && wish.Set?.User != user)
                 yield return Password(user);
             foreach (var other in wish.Shipped?.Where(o => o != wish.DefaultUser && o != "root") ?? [])
                 yield return Password(other);
-            yield return RootPassword();
+            if (wish.Set?.User is null && wish.DefaultUser is not null)
+            {
+                yield return User(wish.DefaultUser);
+                yield return Second();
+                if (wish.DefaultUser != "root")
+                    yield return Lock(wish.DefaultUser, $"lock-{wish.DefaultUser}", $"Lock {wish.DefaultUser}", "A name that everybody knows is half of a login.");
+            }
+            yield return Lock("root", "root", "Root has no password", "Nobody logs in as root; sudo is for the rare case.");
             yield return RootByNetwork();
-            if (wish.DefaultUser is { } old and not "root" && wish.Set?.User is null)
-                yield return Task(
-                    "user",
-                    $"Another name than {old}",
-                    "A name that everybody knows is half of a login. Groups and the rule for sudo go with it.",
-                    $"{sudo}sh -c 'usermod -l {{name}} -d /home/{{name}} -m {old} && groupmod -n {{name}} {old} && sed -i s/\\\\b{old}\\\\b/{{name}}/g /etc/sudoers.d/* && id {{name}}'",
-                    null,
-                    asks: "New name",
-                    caution: $"Log in as root or as another user for it: a user who is logged in cannot be renamed.",
-                    proof: NewUser(),
-                    failed: Regex($@"usermod: user {old} is currently used|usermod: .*(?:cannot|exist)")
-                );
             yield return HostName();
             if (wish.Set?.Wireless is { } radio)
                 yield return Task(
                     "country",
                     $"Wireless country {radio.Country}",
                     "Without a country the radio stays off, or sends where it may not.",
-                    $"{sudo}iw reg set {radio.Country}; iw reg get | head -n 4",
-                    proof: Regex($@"^country {radio.Country}:"),
-                    failed: Regex(@"^country (?:00|98|99):|iw: (?:command )?not found")
+                    words: ("country", radio.Country)
                 );
             yield return Address();
             yield return FileSystem();
@@ -132,36 +165,106 @@ public static partial class FirstLogin
                 "updates",
                 "Updates",
                 "What came out since the image was made. It can wait; the first one takes longest.",
-                $"if command -v apt-get >/dev/null; then {sudo}sh -c 'apt-get update && apt-get -y upgrade'; elif command -v apk >/dev/null; then {sudo}apk upgrade -U; elif command -v dnf >/dev/null; then {sudo}dnf -y upgrade; elif command -v zypper >/dev/null; then {sudo}zypper -n update; elif command -v pacman >/dev/null; then {sudo}pacman -Syu --noconfirm; else echo 'no package tool is known here'; fi; echo \"the package tool ended with $?\"",
                 "10 to 40 min",
-                caution: "Keep the supply on until it is over.",
-                proof: Regex(
-                    @"^\d+ (?:packages? )?upgraded, \d+ newly installed|^OK: \d+ MiB in \d+ packages|^the package tool ended with 0$"
-                ),
-                failed: Regex(
-                    @"^E: |no package tool is known here|Temporary failure resolving|unable to (?:select|fetch)|^the package tool ended with [1-9]"
-                )
+                caution: "Keep the supply on until it is over."
             );
             if (wish.Screen)
                 yield return Task(
                     "screen",
                     "Screen mode",
-                    "The line tells in which mode the system drives the screen; look whether the picture fills it and is sharp.",
-                    "for s in /sys/class/drm/*/status; do grep -qx connected $s && head -n 1 ${s%status}modes; done | grep x || echo no screen is seen here",
-                    proof: Regex(@"^\d{3,4}x\d{3,4}i?$"),
-                    failed: Regex(@"^no screen is seen here$")
+                    "The line tells in which mode the system drives the screen; look whether the picture fills it and is sharp."
                 );
+        }
+
+        private LoginTask Tools()
+        {
+            var task = Task("tools", "What the system has", "Which user this is, and which tools there are: the commands below are made for them. It only reads.");
+            return now is null
+                ? task
+                : task with
+                {
+                    Line = now.Line,
+                    Tells =
+                        $"{now.User} is logged in{(now.IsRoot ? "" : now.MayBecomeRoot ? " and may become root" : " and may not become root")}. Ask again behind each login.",
+                };
+        }
+
+        private LoginTask User(string old)
+        {
+            var alone = old == "root";
+            var task = Task(
+                "user",
+                alone ? "A user of your own" : $"A user of your own in place of {old}",
+                alone
+                    ? "Root is the only one who can log in. Work is done as another user who may become root."
+                    : "A name that everybody knows is half of a login. A user cannot be renamed from its own session, so another one is made.",
+                asks: "New name",
+                caution: now?.Tools.Contains("sudo") == false
+                    ? "This system has no sudo: the new user becomes root with root's password, so keep one. With a network, sudo can be installed first."
+                    : null
+            );
+            return task with { Needs = task.Needs ?? (now is null ? "Ask first what the system has." : null) };
+        }
+
+        private LoginTask Second()
+        {
+            var task = Task(
+                "tools",
+                "The new user logs in and may become root",
+                "Log out (exit), log in as the new user, and ask what the system has: what is locked below is then not the only way in."
+            ) with
+            {
+                Id = "second",
+                State = LoginTaskState.Open,
+                Line = null,
+                Tells = null,
+            };
+            return sessions.LastOrDefault(s => !s.IsRoot && s.User != wish.DefaultUser) is not { } seen ? task
+                : task with
+                {
+                    State = seen.MayBecomeRoot ? LoginTaskState.Proven : LoginTaskState.Failed,
+                    Line = seen.Line,
+                    Tells = seen.MayBecomeRoot ? null : $"{seen.User} logged in, and may not become root: {(seen.Tools.Contains("sudo") ? "it is in no group that may" : "there is no sudo")}.",
+                };
+        }
+
+        /// <summary>Nothing is locked that may be the only way in.</summary>
+        private string? OnlyWayIn(string user) =>
+            now is null ? "Ask first what the system has."
+            : now.User == user ? $"This session is {user}'s own: log in as another user who may become root, and ask again what the system has."
+            : !SecondDoor && !(user != "root" && wish.Set?.User is not null && now.MayBecomeRoot) && !(user == "root" && now is { IsRoot: false, MayBecomeRoot: true })
+                ? $"No other user was seen to log in here and to become root: with {user} locked, perhaps nobody gets in again."
+            : null;
+
+        private LoginTask Lock(string user, string id, string title, string why)
+        {
+            var task = Task("lock", title, why, words: ("user", user)) with { Id = id };
+            return task with { Needs = OnlyWayIn(user) ?? task.Needs };
+        }
+
+        private LoginTask RootByNetwork()
+        {
+            var task = Task(
+                "root-remote",
+                "No remote login of root",
+                "Whoever tries passwords over the network tries root first. At the console root still logs in."
+            );
+            return task with { Needs = OnlyWayIn("root") ?? task.Needs };
         }
 
         private LoginTask Password(string user)
         {
+            var own = now?.User == user || now is null && user == wish.DefaultUser;
             var task = Task(
-                $"password-{user}",
+                own ? "own-password" : "password",
                 $"A password of your own for {user}",
                 "The one that the image came with is known to everybody.",
-                $"{sudo}passwd {user}",
-                caution: "Type it in the console: it is not kept in the log."
-            );
+                caution: "Type it in the console: it is not kept in the log.",
+                words: ("user", user)
+            ) with
+            {
+                Id = $"password-{user}",
+            };
             // Locking a password says that it was changed, too: only one that was asked for is one.
             var asked = int.MinValue;
             // Whoever logs in is asked first; later it is the one whose name was typed.
@@ -184,26 +287,6 @@ public static partial class FirstLogin
             return task;
         }
 
-        private LoginTask RootPassword() =>
-            Task(
-                "root",
-                "Root has no password",
-                "Nobody logs in as root; sudo is for the rare case.",
-                $"{sudo}passwd -l root; {sudo}passwd -S root",
-                proof: Regex(@"^root (?:L|LK) |^root:[!*]"),
-                failed: Regex(@"^root (?:P|PS) ")
-            );
-
-        private LoginTask RootByNetwork() =>
-            Task(
-                "root-remote",
-                "No remote login of root",
-                "Whoever tries passwords over the network tries root first.",
-                $"{sudo}sh -c 'command -v sshd >/dev/null || {{ echo no remote login here; exit; }}; mkdir -p /etc/ssh/sshd_config.d; echo PermitRootLogin no >/etc/ssh/sshd_config.d/10-no-root.conf; (systemctl reload ssh || service ssh reload) 2>/dev/null; sshd -T | grep -i ^permitrootlogin'",
-                proof: Regex(@"^permitrootlogin no|^no remote login here"),
-                failed: Regex(@"^permitrootlogin (?:yes|without-password|prohibit-password|forced)")
-            );
-
         private LoginTask HostName()
         {
             var host = wish.Host;
@@ -211,8 +294,7 @@ public static partial class FirstLogin
                 "host",
                 $"Host name {host}, in both files",
                 "A name that stands in one file only makes sudo slow and the network call it otherwise.",
-                sudo
-                    + $"sh -c 'echo {host} >/etc/hostname; hostname {host}; grep -q ^127.0.1.1 /etc/hosts && sed -i \"s/^127.0.1.1.*/127.0.1.1 {host}/\" /etc/hosts || echo 127.0.1.1 {host} >>/etc/hosts; grep ^127.0.1.1 /etc/hosts'"
+                words: ("host", host)
             );
             string? called = null;
             foreach (var (number, text) in lines)
@@ -239,8 +321,7 @@ public static partial class FirstLogin
             var task = Task(
                 "address",
                 "An address",
-                "Whether the network knows it. A leased address may change.",
-                "ip -br address || ip address"
+                "Whether the network gave it one. A leased address may change."
             );
             foreach (var (number, text) in lines)
                 if (AddressLine().Match(text) is { Success: true } match)
@@ -255,7 +336,7 @@ public static partial class FirstLogin
                         Line = number,
                         Tells = own ? $"{address} is one that it gave itself: nobody gave it an address." : $"It has {address}.",
                     };
-                    if (wish.Set?.Address is { } set && set.Address.Split('/')[0] != address && !own)
+                    if (wish.Set?.Address is { } set && set.Addresses.All(a => a.Split('/')[0] != address) && !own)
                         task = task with { State = LoginTaskState.Failed, Tells = $"You set {set.Address}, the board says {address}." };
                 }
             return task;
@@ -267,13 +348,12 @@ public static partial class FirstLogin
                 "grown",
                 "The file system has the whole card",
                 "Some systems grow by themselves at the first boot, some want to be told.",
-                "df -h /",
                 caution: "When it is small: grow the partition and then the file system as your system describes it; do not cut power."
             );
             foreach (var (number, text) in lines)
                 if (DiskLine().Match(text) is { Success: true } match && Gib(match.Groups[1].Value) is { } size)
                 {
-                    var card = wish.CardGb is { } gb ? (double?)Sizes.CardBytes(gb) / Sizes.GiB : null;
+                    var card = wish.CardBytes is { } bytes ? (double?)bytes / Sizes.GiB : null;
                     task = task with
                     {
                         State =
@@ -290,7 +370,7 @@ public static partial class FirstLogin
         }
 
         private static double? Gib(string size) =>
-            double.TryParse(size[..^1], NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+            double.TryParse(size[..^1].Replace(',', '.'), NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
                 ? size[^1] switch
                 {
                     'T' => number * 1024,
@@ -303,7 +383,7 @@ public static partial class FirstLogin
 
         private LoginTask Clock()
         {
-            var task = Task("clock", "The clock", "With a wrong one certificates and updates fail.", "date -u +%Y-%m-%dT%H:%M");
+            var task = Task("clock", "The clock", "With a wrong one certificates and updates fail.");
             foreach (var (number, text) in lines)
                 if (
                     ClockLine().IsMatch(text)
@@ -323,23 +403,37 @@ public static partial class FirstLogin
             return task;
         }
 
-        private static Regex Regex(string pattern) =>
-            new(pattern, RegexOptions.NonBacktracking | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
-
-        /// <summary>A task, ticked by the last line that tells of it.</summary>
+        /// <summary>A task with its command from the book, ticked by the last line that tells of it.</summary>
         private LoginTask Task(
             string id,
             string title,
             string why,
-            string? command,
             string? minutes = null,
             string? asks = null,
             string? caution = null,
-            Regex? proof = null,
-            Regex? failed = null
+            params (string, string)[] words
         )
         {
-            var task = new LoginTask(id, title, why, command, asks, minutes, caution, LoginTaskState.Open, null, null);
+            var command = book.Of(id, now?.Tools);
+            var needs =
+                command is null ? "This system has no tool for it that is known here: do it by hand."
+                : command.As == CommandAs.Root && now is { MayBecomeRoot: false } ? $"{now.User} may not become root: log in as root or as a user who may, and ask again what the system has."
+                : null;
+            var task = new LoginTask(
+                id,
+                title,
+                why,
+                command?.Line(Sudo, words),
+                asks,
+                minutes,
+                caution,
+                LoginTaskState.Open,
+                null,
+                null,
+                needs,
+                command?.Ran?.Count ?? 0
+            );
+            var (proof, failed) = (command?.Proves(words), command?.Fails(words));
             foreach (var (number, text) in lines)
             {
                 // What was typed is no answer to itself.
@@ -357,7 +451,7 @@ public static partial class FirstLogin
     [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] \S")]
     private static partial Regex Typed();
 
-    [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] (?:sudo )?passwd(?: (?<user>[a-z_][\w-]*))?$")]
+    [GeneratedRegex(@"^\S*[@:~\w/-]*[$#] (?:sudo )?(?:sh -c ')?(?:LC_ALL=C )?passwd(?: (?<user>[a-z_][\w-]*))?'?$")]
     private static partial Regex TypedPasswd();
 
     [GeneratedRegex(@"^(?<host>[A-Za-z][\w-]*) login:|^[a-z_][\w-]*@(?<host>[A-Za-z][\w-]*):")]
@@ -380,13 +474,10 @@ public static partial class FirstLogin
     )]
     private static partial Regex PasswordRefused();
 
-    [GeneratedRegex(@"^uid=\d+\(")]
-    private static partial Regex NewUser();
-
     [GeneratedRegex(@"(?:^|\s)(?:inet )?(\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3})/\d{1,2}\b")]
     private static partial Regex AddressLine();
 
-    [GeneratedRegex(@"^\S+\s+([\d.]+[KMGT])\s+\S+\s+\S+\s+\d+% /$")]
+    [GeneratedRegex(@"^\S+\s+([\d.,]+[KMGT])\s+\S+\s+\S+\s+\d+% /$")]
     private static partial Regex DiskLine();
 
     [GeneratedRegex(@"^\d{4}-\d\d-\d\dT\d\d:\d\d$")]

@@ -244,25 +244,30 @@ public sealed class SimulatedBoard
                 Print($"{host} login: ");
                 break;
             case Mode.Name:
+                user = line.Trim();
                 mode = Mode.Password;
                 Print("Password: ");
                 break;
             case Mode.Password:
                 mode = Mode.Shell;
-                Print($"Last login: never\r\n{plan.Image!.DefaultUser}@{host}:~$ ");
+                Print($"Last login: never\r\n{Session}@{host}:~$ ");
                 break;
             case Mode.NewPassword when ++passwordsAsked < 2:
                 Print("Retype new password: ");
                 break;
             case Mode.NewPassword:
                 mode = Mode.Shell;
-                Print($"passwd: password updated successfully\r\n{plan.Image!.DefaultUser}@{host}:~$ ");
+                var made = after;
+                after = "";
+                Print($"passwd: password updated successfully\r\n{made}{Session}@{host}:~$ ");
                 break;
             case Mode.Shell
-                when line.Trim() is "passwd" or "sudo passwd"
-                    || line.StartsWith("sudo passwd ", StringComparison.Ordinal) && !line.Contains('-', StringComparison.Ordinal):
+                when line.Contains("passwd", StringComparison.Ordinal)
+                    && !line.Contains("passwd -", StringComparison.Ordinal)
+                    && !line.Contains("/etc/passwd", StringComparison.Ordinal):
                 mode = Mode.NewPassword;
                 passwordsAsked = 0;
+                after = SimulatedShell.UserMade(line);
                 Print("New password: ");
                 break;
             case Mode.Shell when line.Trim() is "sudo poweroff" or "poweroff":
@@ -274,10 +279,16 @@ public sealed class SimulatedBoard
                 Print($"\r\n{host} login: ");
                 break;
             case Mode.Shell:
-                Reply(SimulatedShell.Answer(line, plan, CommandLine), $"{plan.Image!.DefaultUser}@{host}:~$ ", keepFault: true);
+                Reply(SimulatedShell.Answer(line, plan, CommandLine, Session), $"{Session}@{host}:~$ ", keepFault: true);
                 break;
         }
     }
+
+    /// <summary>Whose session it is, and what is printed behind a password that was set.</summary>
+    private string user = "",
+        after = "";
+
+    private string Session => user.Length > 0 ? user : plan.Image!.DefaultUser;
 
     private void Reply(string? answer, string prompt, bool keepFault)
     {

@@ -9,7 +9,7 @@ internal static class SimulatedShell
     public static string Address(SimulationPlan plan) => $"10.20.0.{20 + plan.Board.Nickname.Sum(c => c) % 200}";
 
     /// <summary>The answer to a command after login; null when it ends the session with a restart, an empty text for an empty line.</summary>
-    public static string? Answer(string command, SimulationPlan plan, string commandLine)
+    public static string? Answer(string command, SimulationPlan plan, string commandLine, string user)
     {
         var host = plan.Host;
         var machine = plan.Model.InstructionSet switch
@@ -21,7 +21,7 @@ internal static class SimulatedShell
         };
         var root = $"/dev/{plan.Partition}";
         var card = Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32) / Sizes.GiB;
-        if (Keeping(command, plan) is { } kept)
+        if (Keeping(command, plan, user) is { } kept)
             return kept;
         return command.Trim() switch
         {
@@ -30,9 +30,9 @@ internal static class SimulatedShell
             "uname -a" => $"Linux {host} {plan.Image?.Kernel} #1 SMP {machine} GNU/Linux\r\n",
             "hostname" => $"{host}\r\n",
             "cat /proc/cmdline" => $"{commandLine}\r\n",
-            "ip -br addr" or "ip addr" or "ip -br address || ip address" =>
+            "ip -br addr" or "ip addr" or "ip -br address 2>/dev/null || ip address" =>
                 $"lo               UNKNOWN        127.0.0.1/8\r\neth0             UP             {Address(plan)}/24\r\n",
-            "df -h /" or "df -h" => plan.FaultId == "disk-full"
+            "df -h /" or "df -h" or "LC_ALL=C df -hP /" => plan.FaultId == "disk-full"
                 ? $"Filesystem      Size  Used Avail Use% Mounted on\r\n{root}   3.6G  3.6G     0 100% /\r\n"
                 : $"Filesystem      Size  Used Avail Use% Mounted on\r\n{root}   {card}G  1.9G  {card - 2}G  7% /\r\n",
             "free" or "free -m" =>
@@ -42,8 +42,15 @@ internal static class SimulatedShell
         };
     }
 
+    /// <summary>What is printed behind the password of a new user that a command makes; empty for any other command.</summary>
+    public static string UserMade(string command)
+    {
+        var at = command.LastIndexOf("&& id ", StringComparison.Ordinal);
+        return at < 0 ? "" : $"uid=1001({command[(at + 6)..].Trim('\'', ' ')}) gid=1001\r\n";
+    }
+
     /// <summary>The answers to what a first login and a move send; null for anything else.</summary>
-    private static string? Keeping(string command, SimulationPlan plan)
+    private static string? Keeping(string command, SimulationPlan plan, string user)
     {
         bool Has(string words) => command.Contains(words, StringComparison.Ordinal);
         string Word(string behind)
@@ -52,10 +59,10 @@ internal static class SimulatedShell
             return new([.. command.Skip(at).TakeWhile(c => char.IsLetterOrDigit(c) || c is '-' or '_' or '/')]);
         }
         return Has("/etc/hostname; hostname ") ? $"127.0.1.1 {Word("; hostname ")}\r\n"
-            : Has("passwd -l root") ? "passwd: password expiry information changed.\r\nroot L 11/27/2026 0 99999 7 -1\r\n"
+            : Has("printf \"tools: user=") ? $"tools: user={user} sudo useradd adduser sshd systemctl apt-get iw root-free admin end\r\n"
+            : Has("passwd -l ") ? $"{Word("passwd -l ")} is locked\r\n"
             : Has("PermitRootLogin no") ? "permitrootlogin no\r\n"
             : Has("iw reg set ") ? $"global\r\ncountry {Word("iw reg set ")}: DFS-ETSI\r\n"
-            : Has("usermod -l") ? $"usermod: user {plan.Image?.DefaultUser} is currently used by process 812\r\n"
             : Has("date -u +") ? (plan.Now is { } now ? $"{now.UtcDateTime:yyyy-MM-ddTHH:mm}\r\n" : "1970-01-01T00:03\r\n")
             : Has("apt-get -y upgrade")
                 ? "Reading package lists... Done\r\n0 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.\r\nthe package tool ended with 0\r\n"

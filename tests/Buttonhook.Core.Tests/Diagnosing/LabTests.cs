@@ -66,7 +66,7 @@ public class LabTests(ITestOutputHelper output)
         log.Append(boot.Log, 0);
         var login = Enumerable.Range(1, log.LineCount).First(n => log.Text(n).Contains(" login:"));
         var wish = new Core.Keeping.LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
-        var tasks = Core.Keeping.FirstLogin.Of(wish, log, login, new HashSet<string>()).ToDictionary(t => t.Id);
+        var tasks = Core.Keeping.FirstLogin.Of(wish, Knowledge.Commands, log, login, new HashSet<string>()).ToDictionary(t => t.Id);
         foreach (var id in (string[])["root", "root-remote", "host"])
             Assert.Equal((id, Core.Keeping.LoginTaskState.Proven), (id, tasks[id].State));
         // How large the card is nobody said; that the clock is another day than today's is right of an old log.

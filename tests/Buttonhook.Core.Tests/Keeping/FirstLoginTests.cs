@@ -9,27 +9,29 @@ namespace Buttonhook.Core.Tests.Keeping;
 
 public class FirstLoginTests
 {
-    private static readonly LoginWish Wish = new("keeper", null, "bramley", 32, false, Runs.At);
+    private static readonly LoginWish Wish = new("keeper", null, "bramley", Sizes.CardBytes(32), false, Runs.At);
 
     private static IReadOnlyList<LoginTask> Of(string text, LoginWish? wish = null, params string[] told)
     {
         var log = new ConsoleLog();
         log.Append(Encoding.UTF8.GetBytes(text), 0);
-        return FirstLogin.Of(wish ?? Wish, log, 1, told.ToHashSet());
+        return FirstLogin.Of(wish ?? Wish, Knowledge.Commands, log, 1, told.ToHashSet());
     }
 
     private static LoginTask Task(string text, string id, LoginWish? wish = null) => Of(text, wish).Single(t => t.Id == id);
 
     [Theory]
     [InlineData("password-keeper", "passwd: password updated successfully", "passwd: Authentication token manipulation error")]
-    [InlineData("root", "root L 2026-11-27 0 99999 7 -1", "root P 2026-11-27 0 99999 7 -1")]
+    [InlineData("root", "root is locked", "root has a password")]
+    [InlineData("lock-keeper", "keeper is locked", "keeper has no password")]
+    [InlineData("second", "tools: user=medlar sudo useradd admin end", "tools: user=medlar useradd end")]
     [InlineData("root-remote", "permitrootlogin no", "permitrootlogin without-password")]
     [InlineData("host", "127.0.1.1 bramley", "sudo: unable to resolve host bramley: Name or service not known")]
     [InlineData("address", "eth0             UP             192.0.2.7/24", "eth0             UP             169.254.3.9/16")]
-    [InlineData("grown", "/dev/mmcblk0p2   29G  1.9G   26G   7% /", "/dev/mmcblk0p2  3.6G  1.9G  1.6G  55% /")]
+    [InlineData("grown", "/dev/mmcblk0p2   29,1G  1,9G   26G   7% /", "/dev/mmcblk0p2  3.6G  1.9G  1.6G  55% /")]
     [InlineData("clock", "2026-03-14T06:41", "1970-01-01T00:03")]
     [InlineData("updates", "12 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.", "E: Unable to locate package x")]
-    [InlineData("user", "uid=1000(medlar) gid=1000(medlar)", "usermod: user keeper is currently used by process 812")]
+    [InlineData("user", "uid=1001(medlar) gid=1001(medlar)", "useradd: user 'medlar' already exists")]
     public void A_task_is_ticked_by_the_line_that_shows_it_and_not_by_what_was_typed(string id, string proof, string failed)
     {
         var first = id.StartsWith("password", StringComparison.Ordinal) ? "Retype new password:" : "login:";
@@ -52,8 +54,8 @@ public class FirstLoginTests
         var both = (string text) => (Task(text, "password-keeper", wish).State, Task(text, "password-guest", wish).State);
         // The first login asks by itself.
         Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login: keeper\n" + Changed));
-        Assert.Equal((LoginTaskState.Open, LoginTaskState.Proven), both("login:\nkeeper@bramley:~$ sudo passwd guest\n" + Changed));
-        Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login:\nkeeper@bramley:~$ passwd\n" + Changed));
+        Assert.Equal((LoginTaskState.Open, LoginTaskState.Proven), both("login:\nkeeper@bramley:~$ sudo sh -c 'LC_ALL=C passwd guest'\n" + Changed));
+        Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login:\nkeeper@bramley:~$ LC_ALL=C passwd\n" + Changed));
     }
 
     [Theory]
@@ -98,16 +100,16 @@ public class FirstLoginTests
         Assert.DoesNotContain("password-keeper", ids);
         Assert.DoesNotContain("user", ids);
         Assert.Contains("screen", ids);
-        Assert.Equal("sudo iw reg set NL; iw reg get | head -n 4", Of("", set).Single(t => t.Id == "country").Command);
+        Assert.Equal("sudo sh -c 'iw reg set NL; iw reg get | head -n 4'", Of("", set).Single(t => t.Id == "country").Command);
         // Root needs no sudo.
-        Assert.All(Of("", Wish with { DefaultUser = "root" }), t => Assert.DoesNotContain("sudo ", t.Command ?? ""));
+        Assert.All(Of("", Wish with { DefaultUser = "root" }), t => Assert.DoesNotContain("sudo sh", t.Command ?? ""));
     }
 
     [Fact]
     public void What_a_person_says_counts_until_the_console_tells_better()
     {
         Assert.Equal(LoginTaskState.Told, Of("login:\n", null, "root").Single(t => t.Id == "root").State);
-        Assert.Equal(LoginTaskState.Failed, Of("root P 2026\n", null, "root").Single(t => t.Id == "root").State);
+        Assert.Equal(LoginTaskState.Failed, Of("root has a password\n", null, "root").Single(t => t.Id == "root").State);
     }
 
     [Fact]
@@ -132,18 +134,66 @@ public class FirstLoginTests
         var login = Enumerable.Range(1, log.LineCount).Last(n => log.Text(n).Contains("login:"));
         Type(plan.Image!.DefaultUser);
         Type("secret");
-        var wish = new LoginWish(plan.Image.DefaultUser, null, "medlar", 32, false, Runs.At);
-        foreach (var task in FirstLogin.Of(wish, log, login, new HashSet<string>()).Where(t => t.Asks is null && t.Command is not null))
+        var wish = new LoginWish(plan.Image.DefaultUser, null, "medlar", Sizes.CardBytes(32), false, Runs.At);
+        IReadOnlyList<LoginTask> Tasks() => FirstLogin.Of(wish, Knowledge.Commands, log, login, new HashSet<string>());
+        void Send(string id)
         {
-            Type(task.Command!);
-            if (task.Id.StartsWith("password", StringComparison.Ordinal))
+            var task = Tasks().Single(t => t.Id == id);
+            Assert.Null(task.Needs);
+            Type(task.Command!.Replace("{name}", "medlar", StringComparison.Ordinal));
+            if (log.Text(log.LineCount).EndsWith("password: ", StringComparison.Ordinal))
             {
                 Type("new");
                 Type("new");
             }
         }
-        var open = FirstLogin.Of(wish, log, login, new HashSet<string>()).Where(t => t.State != LoginTaskState.Proven).Select(t => t.Id);
-        Assert.Equal(["user"], open);
+        Assert.NotNull(Tasks().Single(t => t.Id == "root").Needs);
+        Send("tools");
+        Send($"password-{plan.Image.DefaultUser}");
+        Send("user");
+        // Nobody is locked out: what is locked waits for another user who was seen to become root.
+        Assert.NotNull(Tasks().Single(t => t.Id == $"lock-{plan.Image.DefaultUser}").Needs);
+        Type("exit");
+        Type("medlar");
+        Type("new");
+        Send("second");
+        foreach (var id in Tasks().Where(t => t.State != LoginTaskState.Proven).Select(t => t.Id).ToList())
+            Send(id);
+        Assert.Equal([], Tasks().Where(t => t.State != LoginTaskState.Proven && t.Id != "tools").Select(t => t.Id));
+    }
+
+    [Fact]
+    public void An_image_whose_only_user_is_root_never_locks_the_only_way_in()
+    {
+        var wish = Wish with { DefaultUser = "root" };
+        LoginTask At(string text, string id) => Task(text, id, wish);
+        const string Root = "login: root\ntools: user=root useradd adduser sshd systemctl apt-get end\n";
+        foreach (var id in new[] { "root", "root-remote" })
+        {
+            Assert.Contains("Ask first", At("login: root\n", id).Needs);
+            Assert.Contains("root's own", At(Root, id).Needs);
+            // A user who was made is none who got in, and one who got in without sudo is no second door.
+            Assert.NotNull(At(Root + "uid=1000(medlar) gid=1000\n", id).Needs);
+            Assert.NotNull(At(Root + "medlar login: medlar\ntools: user=medlar useradd sshd end\n", id).Needs);
+            Assert.Null(At(Root + "tools: user=medlar sudo useradd sshd admin end\n", id).Needs);
+            // Back in root's own session it waits again.
+            Assert.NotNull(At(Root + "tools: user=medlar sudo useradd admin end\n" + Root, id).Needs);
+        }
+        Assert.Contains("no sudo", At(Root, "user").Caution);
+    }
+
+    [Fact]
+    public void The_tools_that_a_system_has_choose_its_commands()
+    {
+        const string Busybox = "login: root\ntools: user=root adduser end\n";
+        var wish = Wish with { DefaultUser = "root" };
+        Assert.Contains("adduser -s /bin/sh {name}", Task(Busybox, "user", wish).Command);
+        Assert.Contains("useradd -m", Task("login: root\ntools: user=root useradd adduser end\n", "user", wish).Command);
+        Assert.Contains("no tool for it", Task("login: root\ntools: user=root end\n", "user", wish).Needs);
+        Assert.Contains("may not become root", Task("login:\ntools: user=keeper useradd end\n", "host").Needs);
+        // Busybox's hash and its lock are told by the same line as everybody's.
+        Assert.Equal(LoginTaskState.Proven, Task(Busybox + "root is locked\n", "root", wish).State);
+        Assert.Equal(LoginTaskState.Open, Task(Busybox + "root:!$1$abc\n", "root", wish).State);
     }
 
     [Theory]

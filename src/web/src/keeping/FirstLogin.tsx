@@ -36,6 +36,7 @@ function Task({ task, boardId, bootId, live }: { task: LoginTask; boardId: strin
         </h3>
         {task.tells && <p>{task.tells}</p>}
         {!done && <p className="quiet">{task.why}</p>}
+        {!done && task.needs && <p className={styles.needs}>{task.needs}</p>}
         {!done && task.caution && <p className="caution">{task.caution}</p>}
         {!done && task.asks && (
           <Form.Control
@@ -48,17 +49,17 @@ function Task({ task, boardId, bootId, live }: { task: LoginTask; boardId: strin
             onChange={(e) => setName(e.target.value)}
           />
         )}
-        {!done && command && <code className={styles.command}>{command}</code>}
+        {!done && command && !task.needs && <code className={styles.command}>{command}</code>}
         {task.state !== "proven" && (
           <p className={styles.hands}>
-            {command && live && (
+            {command && live && !task.needs && (
               <Button
                 size="sm"
                 variant="outline-secondary"
                 disabled={send.isPending || (task.asks !== null && !/^[a-z_][a-z0-9_-]*$/.test(name.trim()))}
                 onClick={() => send.mutate({ bootId, command })}
               >
-                Send it: {task.title}
+                Send: {task.title}
               </Button>
             )}
             <Button
@@ -70,6 +71,11 @@ function Task({ task, boardId, bootId, live }: { task: LoginTask; boardId: strin
               <span className="visually-hidden">: {task.title}</span>
             </Button>
             {task.minutes && <span className="quiet">{task.minutes}</span>}
+            {task.ran > 0 && (
+              <span className="quiet" title="Systems of the lab that ran this command and showed its proof">
+                ran on {task.ran} {task.ran === 1 ? "system" : "systems"}
+              </span>
+            )}
           </p>
         )}
         <ProblemNote error={send.error ?? tell.error} />
@@ -98,8 +104,9 @@ export function FirstLogin({ boardId }: { boardId: string }) {
         {done} of {tasks.length} done.{" "}
         {live ? (
           <>
-            A command goes to the console as it stands: log in there first{user && <> (the image has {user})</>}, and{" "}
-            <Link to={`/boards/${boardId}/boot`}>look there</Link> at what comes back.
+            A command is sent when a shell waits at the console: log in there first{user && <> (the image has {user})</>},
+            and <Link to={`/boards/${boardId}/boot`}>look there</Link> at what comes back. What asks for a secret waits for
+            you.
           </>
         ) : (
           "The console is no longer captured: what is done now is told by you, or by the next boot."

@@ -68,7 +68,9 @@ export const useTellTask = (id: string) =>
 /** Types a command and Enter into a running boot. */
 export const useSendCommand = () =>
   useChange(({ bootId, command }: { bootId: string; command: string }) =>
-    answer(POST("/api/boots/{id}/typed", { params: { path: { id: bootId } }, body: { text: `${command}\r` } })),
+    answer(
+      POST("/api/boots/{id}/command", { params: { path: { id: bootId } }, body: { text: command, anyway: false } }),
+    ),
   );
 
 export const useNetworkLists = (boardId: string) =>
