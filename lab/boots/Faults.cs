@@ -8,11 +8,13 @@ internal static partial class Faults
         var folder = AppContext.BaseDirectory;
         while (!Directory.Exists(Path.Combine(folder, "data/knowledge")))
             folder = Path.GetDirectoryName(folder) ?? throw new DirectoryNotFoundException("data/knowledge");
-        return Core.Keeping.CommandBook.Read(
+        return Core
+            .Keeping.CommandBook.Read(
                 "first-login.yaml",
                 File.ReadAllText(Path.Combine(folder, "data/knowledge/commands/first-login.yaml")),
                 File.ReadAllText(Path.Combine(folder, "docs/formats/commands.schema.json"))
-            ).Value!;
+            )
+            .Value!;
     });
 
     private const string Login = "reached-login";
@@ -157,7 +159,11 @@ internal static partial class Faults
                 Typing = LoggedIn([
                     .. Core
                         .Keeping.FirstLogin.Of(wish, Book.Value, new Core.Consoles.ConsoleLog(), 1, new HashSet<string>())
-                        .Where(t => t is { Command: not null, Asks: null } && t.Id != "updates" && !t.Id.StartsWith("password", StringComparison.Ordinal))
+                        .Where(t =>
+                            t is { Command: not null, Asks: null }
+                            && t.Id != "updates"
+                            && !t.Id.StartsWith("password", StringComparison.Ordinal)
+                        )
                         .Select(t => t.Command!),
                 ]),
                 AfterLogin = 6,

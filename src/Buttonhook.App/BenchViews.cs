@@ -179,7 +179,7 @@ public sealed partial class BenchViews(
             seed,
             first,
             card?.HostName,
-            card?.Drive ?? MovedTo(bench, model, image),
+            card?.Drive ?? MovedTo(bench),
             clock.GetUtcNow()
         );
         var menu = (card?.Systems ?? [])
@@ -211,13 +211,11 @@ public sealed partial class BenchViews(
     }
 
     /// <summary>The disk that a simulated board's root was copied to, as its own console shows that it was; null while it was not.</summary>
-    private string? MovedTo(BenchBoard bench, BoardModel model, Core.Images.ImageCard? image)
+    private string? MovedTo(BenchBoard bench)
     {
-        if (moves.Of(bench.Board.Id) is not { } move)
+        if (moves.Of(bench.Board.Id) is not { Device: { } disk } move)
             return null;
-        var disk = Core.Keeping.MovePlan.For(move.Target, bench.Board, model, image, catalogue).Device;
-        bool SaysSo(string text) =>
-            text.Contains($"of={disk} ", StringComparison.Ordinal) || text.Contains("cp -ax / /mnt", StringComparison.Ordinal);
+        bool SaysSo(string text) => text.StartsWith($"all files are on {disk}", StringComparison.Ordinal);
         bool Copied(Boot boot) =>
             captures.With<object>(boot.Id, r => Enumerable.Range(1, r.Log.LineCount).Any(n => SaysSo(r.Log.Text(n)))) is true;
         return captures.Of(bench.Board.Id).Take(3).Any(Copied) || Moved(bench, move) ? disk["/dev/".Length..] : null;

@@ -1,4 +1,6 @@
 using System.Globalization;
+using System.Text.Json;
+using Buttonhook.Core;
 using Buttonhook.Core.Keeping;
 using Dapper;
 
@@ -6,7 +8,16 @@ namespace Buttonhook.Storage;
 
 /// <summary>The move of a board's system to another medium.</summary>
 /// <param name="MountedBefore">The device that its root was mounted from before; null when no log said it.</param>
-public sealed record Move(string BoardId, MoveTarget Target, string? MountedBefore, DateTimeOffset BegunAt);
+/// <param name="Device">The disk that was chosen and confirmed; null for a move of before that was asked.</param>
+/// <param name="Look">What the system showed of its disks then.</param>
+public sealed record Move(
+    string BoardId,
+    MoveTarget Target,
+    string? MountedBefore,
+    DateTimeOffset BegunAt,
+    string? Device = null,
+    DiskLook? Look = null
+);
 
 /// <summary>A copy of a card or drive as an image file.</summary>
 /// <param name="Place">Where it lies, in a person's words.</param>
@@ -16,7 +27,7 @@ public sealed record ImageCopy(long Id, string Place, string? Sha256, long? Byte
 /// <summary>What is done with a proven system: the tasks of its first login, its move, and its copies.</summary>
 public sealed class MoveStore(Database database)
 {
-    private sealed record MoveRow(string BoardId, string Target, string? MountedBefore, string BegunAt);
+    private sealed record MoveRow(string BoardId, string Target, string? MountedBefore, string BegunAt, string? Device, string? Look);
 
     private sealed record CopyRow(long Id, string Place, string? Sha256, long? Bytes, string MadeAt);
 
@@ -25,10 +36,19 @@ public sealed class MoveStore(Database database)
     {
         using var connection = database.Connect();
         var row = connection.QuerySingleOrDefault<MoveRow>(
-            "SELECT board_id AS BoardId, target AS Target, mounted_before AS MountedBefore, begun_at AS BegunAt FROM moves WHERE board_id = @boardId",
+            "SELECT board_id AS BoardId, target AS Target, mounted_before AS MountedBefore, begun_at AS BegunAt, device AS Device, look AS Look FROM moves WHERE board_id = @boardId",
             new { boardId }
         );
-        return row is null ? null : new(row.BoardId, Enum.Parse<MoveTarget>(row.Target), row.MountedBefore, At(row.BegunAt));
+        return row is null
+            ? null
+            : new(
+                row.BoardId,
+                Enum.Parse<MoveTarget>(row.Target),
+                row.MountedBefore,
+                At(row.BegunAt),
+                row.Device,
+                row.Look is null ? null : JsonSerializer.Deserialize<DiskLook>(row.Look, DataFile.Json)
+            );
     }
 
     /// <summary>Notes that a move was begun; an earlier one of the board is forgotten.</summary>
@@ -44,8 +64,10 @@ public sealed class MoveStore(Database database)
                 target = move.Target.ToString(),
                 mounted_before = move.MountedBefore,
                 begun_at = Rows.At(move.BegunAt),
+                device = move.Device,
+                look = move.Look is null ? null : Rows.Json(move.Look),
             },
-            ["target", "mounted_before", "begun_at"]
+            ["target", "mounted_before", "begun_at", "device", "look"]
         );
     }
 

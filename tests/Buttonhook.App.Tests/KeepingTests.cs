@@ -306,26 +306,52 @@ public class KeepingTests
         var board = await app.Board();
         var boot = await Boot(app, board);
         async Task<JsonElement> Proof() => (await app.Get($"/api/boards/{board}/move")).GetProperty("proof");
-        await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{board}/move", new { target = "ssd" }));
+        async Task Send(string text)
+        {
+            boot = (await app.Get($"/api/boards/{board}")).GetProperty("latestBootId").GetString()!;
+            await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = text + "\r" });
+            await Task.Delay(600);
+        }
+        async Task<JsonElement> Ssd() =>
+            (await app.Get($"/api/boards/{board}/move"))
+                .GetProperty("plans")
+                .EnumerateArray()
+                .Single(p => p.GetProperty("target").GetString() == "ssd");
+        string Command(JsonElement plan, string part) =>
+            plan.GetProperty("steps")
+                .EnumerateArray()
+                .Select(s => s.GetProperty("command").GetString())
+                .First(c => c?.Contains(part) == true)!;
+        // Nothing is chosen before the running system told its disks, and none is taken without its size.
+        async Task<HttpResponseMessage> Begin(string? device, string? confirm) =>
+            await app.Http.PostAsJsonAsync(
+                $"/api/boards/{board}/move",
+                new
+                {
+                    target = "ssd",
+                    device,
+                    confirm,
+                }
+            );
+        Assert.Contains("not asked for its disks", await (await Begin("/dev/nvme0n1", "128")).Content.ReadAsStringAsync());
+        await Send("fallow");
+        await Send("fallow");
+        await Send(Command(await Ssd(), "look: begin"));
+        await app.Eventually(async () => (await Ssd()).GetProperty("source").ValueKind == JsonValueKind.String);
+        Assert.Equal("/dev/mmcblk0", (await Ssd()).GetProperty("source").GetString());
+        Assert.Contains("its size in GB is typed", await (await Begin("/dev/nvme0n1", "64")).Content.ReadAsStringAsync());
+        Assert.Contains("one of the disks", await (await Begin("/dev/sdz", "64")).Content.ReadAsStringAsync());
+        await RunningApp.Json(await Begin("/dev/nvme0n1", "128"));
         Assert.Contains("no boot since", (await Proof()).GetProperty("says").GetString());
         // Nothing was copied: the board runs from its card as before.
         await Boot(app, board);
         Assert.False((await Proof()).GetProperty("took").GetBoolean());
-        boot = (await app.Get($"/api/boards/{board}")).GetProperty("latestBootId").GetString()!;
-        foreach (
-            var line in (string[])
-                ["fallow", "fallow", "sudo sh -c 'sync; dd if=/dev/mmcblk0 of=/dev/nvme0n1 bs=4M conv=fsync status=progress'"]
-        )
-        {
-            await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = line + "\r" });
-            await Task.Delay(600);
-        }
-        for (
-            var tries = 0;
-            tries < 100 && (await app.Get($"/api/boots/{boot}/found?text=bytes copied")).GetProperty("count").GetInt32() == 0;
-            tries++
-        )
-            await Task.Delay(200);
+        await Send("fallow");
+        await Send("fallow");
+        await Send(Command(await Ssd(), "cp -ax"));
+        await app.Eventually(async () =>
+            (await app.Get($"/api/boots/{boot}/found?text=all files are on /dev/nvme0n1")).GetProperty("count").GetInt32() > 1
+        );
         await Boot(app, board);
         var proof = await Proof();
         Assert.True(proof.GetProperty("took").GetBoolean(), proof.ToString());

@@ -81,6 +81,18 @@ public sealed class RunningApp : IAsyncDisposable
         return new(app, folder, keep);
     }
 
+    /// <summary>Waits until something holds; fails after twenty seconds.</summary>
+    public async Task Eventually(Func<Task<bool>> holds)
+    {
+        for (var tries = 0; tries < 100; tries++)
+        {
+            if (await holds())
+                return;
+            await Task.Delay(200);
+        }
+        Assert.Fail("It did not come to be.");
+    }
+
     /// <summary>What is sent to put a board on the bench.</summary>
     public static object BoardInput(
         string nickname,

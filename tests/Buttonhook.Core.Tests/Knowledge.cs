@@ -36,11 +36,14 @@ public static class Knowledge
             .. Directory
                 .GetFiles(Path.Combine(Data, "knowledge/commands"), "*.yaml")
                 .SelectMany(f =>
-                    Core.Keeping.CommandBook.Read(
-                        Path.GetFileName(f),
-                        File.ReadAllText(f),
-                        File.ReadAllText(Path.Combine(Root, "docs/formats/commands.schema.json"))
-                    ).Value is { } book
+                    Core
+                        .Keeping.CommandBook.Read(
+                            Path.GetFileName(f),
+                            File.ReadAllText(f),
+                            File.ReadAllText(Path.Combine(Root, "docs/formats/commands.schema.json"))
+                        )
+                        .Value
+                        is { } book
                         ? book.Commands
                         : throw new InvalidOperationException(f)
                 ),

@@ -51,7 +51,11 @@ test("from the login over the first settings to a printed card that another benc
   await type(page, id, "fallow");
   const task = (name: RegExp) => page.getByRole("listitem").filter({ has: page.getByRole("heading", { name }) });
   await expect(task(/^Root has no password/)).toContainText("to do");
-  for (const name of [/^Send it: Root has no password/, /^Send it: Host name tayberry/, /^Send it: The clock/])
+  // Nothing is locked before the board said who is logged in and may become root.
+  await expect(task(/^Root has no password/)).toContainText("Ask first what the system has.");
+  await page.getByRole("button", { name: /^Send: What the system has/ }).click();
+  await expect(task(/^What the system has/)).toContainText("fallow is logged in and may become root");
+  for (const name of [/^Send: Root has no password/, /^Send: Host name tayberry/, /^Send: The clock/])
     await page.getByRole("button", { name }).click();
   await expect(task(/^Root has no password/)).toContainText("done");
   await expect(task(/^Host name tayberry/)).toContainText("done");
@@ -156,16 +160,25 @@ test("a move to soldered flash is proven by the next boot", async ({ page }) => 
   await bootToLogin(page, id);
   await page.goto(`/boards/${id}/keep?show=move`);
   await expect(page.getByRole("region", { name: "SSD" })).toContainText("This board has no slot for a drive.");
-  await page.getByRole("button", { name: "Move it to the soldered flash" }).click();
+  // The running system tells its disks first; which one is erased is confirmed by its size.
+  for (const line of ["fallow", "fallow"]) await type(page, id, line);
+  const flash = page.getByRole("region", { name: "Soldered flash" });
+  await flash.getByRole("button", { name: /^Send: Ask the running system for its disks/ }).click();
+  await expect(flash.getByText("/dev/mmcblk0", { exact: true })).toBeVisible();
+  await flash.getByRole("radio", { name: /^\/dev\/mmcblk1, / }).check();
+  await flash.getByRole("button", { name: "Plan the copy to the soldered flash" }).click();
+  await expect(page.getByText("its size in GB is typed", { exact: false })).toBeVisible();
+  await flash.getByLabel(/Its size in GB/).fill("16");
+  await flash.getByRole("button", { name: "Plan the copy to the soldered flash" }).click();
   await expect(page.getByText("Not proven yet: no boot since the move was begun.")).toBeVisible();
   await expect(page.getByText("This erases /dev/mmcblk1.", { exact: false }).first()).toBeVisible();
   await expectAccessible(page);
-  for (const line of ["fallow", "fallow", "sudo sh -c 'sync; dd if=/dev/mmcblk0 of=/dev/mmcblk1 bs=4M conv=fsync status=progress'"])
-    await type(page, id, line);
+  for (const step of [/^Send: Write a new partition table/, /^Send: Copy the loader/, /^Send: Make file systems/, /^Send: Copy all files/])
+    await flash.getByRole("button", { name: step }).click();
   const { latestBootId } = (await (await page.request.get(`/api/boards/${id}`)).json()) as { latestBootId: string };
   await expect
-    .poll(async () => ((await (await page.request.get(`/api/boots/${latestBootId}/found?text=bytes copied`)).json()) as { count: number }).count)
-    .toBeGreaterThan(0);
+    .poll(async () => ((await (await page.request.get(`/api/boots/${latestBootId}/found?text=all files are on /dev/mmcblk1`)).json()) as { count: number }).count)
+    .toBeGreaterThan(1);
   await bootToLogin(page, id);
   await page.goto(`/boards/${id}/keep?show=move`);
   await expect(page.getByText("The root was mounted from /dev/mmcblk1p2: it runs from the soldered flash.")).toBeVisible();

@@ -130,15 +130,23 @@ public static class ConsoleEndpoints
     private static IResult Command(string id, CommandInput command, Captures captures)
     {
         if (command.Text.Length is 0 or > MostTyped || command.Text.Any(char.IsControl))
-            return new Problem($"A command is one line of up to {MostTyped} letters.", "This one is not.", "Type it in the terminal.").Answer();
+            return new Problem(
+                $"A command is one line of up to {MostTyped} letters.",
+                "This one is not.",
+                "Type it in the terminal."
+            ).Answer();
         if (captures.Running(id) is not { Live: true } capture)
             return Ended();
         var waits = capture.Prompt.Trim();
         if (!Prompts.IsShell(capture.Prompt) && !(command.Anyway && waits.Length > 0 && !Prompts.AsksForSecret(capture.Prompt)))
             return new Problem(
                 "A command goes to a shell that waits for one.",
-                waits.Length == 0 ? "The board is at work, or silent." : $"“{(waits.Length > 80 ? waits[..80] + " …" : waits)}” waits at the console.",
-                waits.Length == 0 ? "Wait for the shell, or press Enter in the console; nothing was sent." : "Answer that in the console first; nothing was sent."
+                waits.Length == 0
+                    ? "The board is at work, or silent."
+                    : $"“{(waits.Length > 80 ? waits[..80] + " …" : waits)}” waits at the console.",
+                waits.Length == 0
+                    ? "Wait for the shell, or press Enter in the console; nothing was sent."
+                    : "Answer that in the console first; nothing was sent."
             ).Answer(StatusCodes.Status409Conflict);
         return capture.Type(Encoding.UTF8.GetBytes(command.Text + "\r")) is { } problem ? problem.Answer() : Results.NoContent();
     }

@@ -10,12 +10,22 @@ namespace Buttonhook.App.Endpoints;
 public sealed record MoveProof(bool? Took, string Says, string? BootId, int? BootNumber, int? Line);
 
 /// <summary>Moving a proven system off its card.</summary>
+/// <param name="LiveBootId">The boot whose console a step can be sent to; null when none is captured.</param>
 /// <param name="Begun">The target of the move that was begun; null when none was.</param>
 /// <param name="Proof">Null before a move was begun.</param>
-public sealed record MoveView(IReadOnlyList<MovePlan> Plans, MoveTarget? Begun, MoveProof? Proof, IReadOnlyList<ImageCopy> Copies);
+public sealed record MoveView(
+    IReadOnlyList<MovePlan> Plans,
+    string? LiveBootId,
+    MoveTarget? Begun,
+    string? Device,
+    MoveProof? Proof,
+    IReadOnlyList<ImageCopy> Copies
+);
 
 /// <summary>Where it is moved to.</summary>
-public sealed record MoveBegin(MoveTarget Target);
+/// <param name="Device">The disk, as the running system names it.</param>
+/// <param name="Confirm">Its size in whole GB, as a person typed it.</param>
+public sealed record MoveBegin(MoveTarget Target, string? Device = null, string? Confirm = null);
 
 /// <summary>A copy of a card that a person made.</summary>
 public sealed record CopyInput(string Place, string? Sha256, long? Bytes);
@@ -27,7 +37,11 @@ public static class MoveEndpoints
     public static void MapMoving(this RouteGroupBuilder api)
     {
         api.MapGet("/boards/{id}/move", (string id, Moves moves) => After(id, moves, () => null)).Produces<MoveView>();
-        api.MapPost("/boards/{id}/move", (string id, MoveBegin input, Moves moves) => After(id, moves, () => moves.Begin(id, input.Target)))
+        api.MapPost(
+                "/boards/{id}/move",
+                (string id, MoveBegin input, Moves moves) =>
+                    After(id, moves, () => moves.Begin(id, input.Target, input.Device, input.Confirm))
+            )
             .Produces<MoveView>();
         api.MapDelete("/boards/{id}/move", (string id, Moves moves) => After(id, moves, () => moves.Forget(id))).Produces<MoveView>();
         api.MapPost("/boards/{id}/copies", (string id, CopyInput input, Moves moves) => After(id, moves, () => moves.AddCopy(id, input)))

@@ -9,7 +9,14 @@ using Buttonhook.Storage;
 namespace Buttonhook.App.Keeping;
 
 /// <summary>Moves proven systems off their cards, and notes copies of cards.</summary>
-public sealed class Moves(BoardStore boards, MoveStore store, Captures captures, Catalogue catalogue, TimeProvider clock)
+public sealed class Moves(
+    BoardStore boards,
+    MoveStore store,
+    Captures captures,
+    Catalogue catalogue,
+    KnowledgeFiles knowledge,
+    TimeProvider clock
+)
 {
     /// <summary>The move of a board as it stands; null when the board or its model is not there.</summary>
     public MoveView? Of(string boardId)
@@ -18,11 +25,35 @@ public sealed class Moves(BoardStore boards, MoveStore store, Captures captures,
             return null;
         var move = store.Of(boardId);
         return new MoveView(
-            MovePlan.All(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue),
+            SeenIn(
+                boardId,
+                move,
+                sight => MovePlan.All(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue, sight),
+                out var bootId
+            ),
+            captures.Running(bootId ?? "") is not null ? bootId : null,
             move?.Target,
+            move?.Device,
             move is null ? null : ProofOf(move),
             store.Copies(boardId)
         );
+    }
+
+    /// <summary>Plans with what the newest boot of a board showed of its disks; of a move that was begun, with what it was begun with.</summary>
+    private T SeenIn<T>(string boardId, Move? move, Func<MoveSight, T> plan, out string? bootId)
+        where T : class
+    {
+        var newest = captures.Of(boardId).FirstOrDefault(b => b.LastStage == Stage.Login);
+        bootId = newest?.Id;
+        MoveSight Sight(Core.Consoles.ConsoleLog? log) =>
+            new(
+                move?.Look ?? (log is null ? null : DiskLook.In(log)),
+                move?.Device,
+                $"{boardId} {move?.BegunAt:O}",
+                knowledge.Commands,
+                move is null || newest?.StartedAt < move.BegunAt ? log : null
+            );
+        return newest is null ? plan(Sight(null)) : captures.With(newest.Id, r => plan(Sight(r.Log)))!;
     }
 
     private MoveProof ProofOf(Move move)
@@ -36,16 +67,48 @@ public sealed class Moves(BoardStore boards, MoveStore store, Captures captures,
     }
 
     /// <summary>Begins a move of a board that is there; a problem when it cannot be, or when no boot reached the login yet.</summary>
-    public Problem? Begin(string boardId, MoveTarget target)
+    /// <param name="device">The disk that was chosen, as the running system names it.</param>
+    /// <param name="confirm">Its size in whole GB, as a person typed it.</param>
+    public Problem? Begin(string boardId, MoveTarget target, string? device, string? confirm)
     {
         var board = boards.Find(boardId)!.Board;
-        var plan = MovePlan.For(target, board, catalogue.Model(board.ModelId)!, catalogue.Image(board.ImageId), catalogue);
+        DiskLook? look = null;
+        var plan = SeenIn(
+            boardId,
+            null,
+            sight =>
+            {
+                look = sight.Look;
+                return MovePlan.For(target, board, catalogue.Model(board.ModelId)!, catalogue.Image(board.ImageId), catalogue, sight);
+            },
+            out _
+        );
         if (plan.Possible == false)
             return new($"{plan.Name} should be there.", plan.Says[0], "Choose another medium, or correct the board's card.");
         var good = captures.Of(boardId).FirstOrDefault(b => b.LastStage == Stage.Login);
         if (good is null)
             return new("A system is moved after it reached the login from its card.", "No boot of this board did.", "Boot it first.");
-        store.Begin(new(boardId, target, captures.MountedIn(good.Id)?.Value, clock.GetUtcNow()));
+        if (look is null)
+            return new(
+                "A system is copied from the disk that it says it runs from.",
+                "It was not asked for its disks yet.",
+                "Send the first step, and look at what it answers."
+            );
+        if (plan.Candidates.FirstOrDefault(c => c.Device == device) is not { } chosen)
+            return new(
+                "The target should be one of the disks that the system shows.",
+                $"{device ?? "None"} is chosen.",
+                "Choose one of the list."
+            );
+        if (chosen.Refused is { } refused)
+            return new($"{chosen.Device} should be free to be erased.", refused, "Choose another disk.");
+        if (confirm?.Trim() != chosen.Confirm)
+            return new(
+                $"{chosen.Device} is erased by this; its size in GB is typed to say that it is the one.",
+                string.IsNullOrWhiteSpace(confirm) ? "Nothing was typed." : $"“{confirm}” was typed.",
+                "Look at the list and type the number beside the disk."
+            );
+        store.Begin(new(boardId, target, captures.MountedIn(good.Id)?.Value, clock.GetUtcNow(), chosen.Device, look));
         return null;
     }
 

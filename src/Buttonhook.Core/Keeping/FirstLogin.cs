@@ -146,7 +146,12 @@ public static partial class FirstLogin
                 yield return User(wish.DefaultUser);
                 yield return Second();
                 if (wish.DefaultUser != "root")
-                    yield return Lock(wish.DefaultUser, $"lock-{wish.DefaultUser}", $"Lock {wish.DefaultUser}", "A name that everybody knows is half of a login.");
+                    yield return Lock(
+                        wish.DefaultUser,
+                        $"lock-{wish.DefaultUser}",
+                        $"Lock {wish.DefaultUser}",
+                        "A name that everybody knows is half of a login."
+                    );
             }
             yield return Lock("root", "root", "Root has no password", "Nobody logs in as root; sudo is for the rare case.");
             yield return RootByNetwork();
@@ -178,7 +183,11 @@ public static partial class FirstLogin
 
         private LoginTask Tools()
         {
-            var task = Task("tools", "What the system has", "Which user this is, and which tools there are: the commands below are made for them. It only reads.");
+            var task = Task(
+                "tools",
+                "What the system has",
+                "Which user this is, and which tools there are: the commands below are made for them. It only reads."
+            );
             return now is null
                 ? task
                 : task with
@@ -219,20 +228,26 @@ public static partial class FirstLogin
                 Line = null,
                 Tells = null,
             };
-            return sessions.LastOrDefault(s => !s.IsRoot && s.User != wish.DefaultUser) is not { } seen ? task
+            return sessions.LastOrDefault(s => !s.IsRoot && s.User != wish.DefaultUser) is not { } seen
+                ? task
                 : task with
                 {
                     State = seen.MayBecomeRoot ? LoginTaskState.Proven : LoginTaskState.Failed,
                     Line = seen.Line,
-                    Tells = seen.MayBecomeRoot ? null : $"{seen.User} logged in, and may not become root: {(seen.Tools.Contains("sudo") ? "it is in no group that may" : "there is no sudo")}.",
+                    Tells = seen.MayBecomeRoot
+                        ? null
+                        : $"{seen.User} logged in, and may not become root: {(seen.Tools.Contains("sudo") ? "it is in no group that may" : "there is no sudo")}.",
                 };
         }
 
         /// <summary>Nothing is locked that may be the only way in.</summary>
         private string? OnlyWayIn(string user) =>
             now is null ? "Ask first what the system has."
-            : now.User == user ? $"This session is {user}'s own: log in as another user who may become root, and ask again what the system has."
-            : !SecondDoor && !(user != "root" && wish.Set?.User is not null && now.MayBecomeRoot) && !(user == "root" && now is { IsRoot: false, MayBecomeRoot: true })
+            : now.User == user
+                ? $"This session is {user}'s own: log in as another user who may become root, and ask again what the system has."
+            : !SecondDoor
+            && !(user != "root" && wish.Set?.User is not null && now.MayBecomeRoot)
+            && !(user == "root" && now is { IsRoot: false, MayBecomeRoot: true })
                 ? $"No other user was seen to log in here and to become root: with {user} locked, perhaps nobody gets in again."
             : null;
 
@@ -318,11 +333,7 @@ public static partial class FirstLogin
 
         private LoginTask Address()
         {
-            var task = Task(
-                "address",
-                "An address",
-                "Whether the network gave it one. A leased address may change."
-            );
+            var task = Task("address", "An address", "Whether the network gave it one. A leased address may change.");
             foreach (var (number, text) in lines)
                 if (AddressLine().Match(text) is { Success: true } match)
                 {
@@ -417,7 +428,8 @@ public static partial class FirstLogin
             var command = book.Of(id, now?.Tools);
             var needs =
                 command is null ? "This system has no tool for it that is known here: do it by hand."
-                : command.As == CommandAs.Root && now is { MayBecomeRoot: false } ? $"{now.User} may not become root: log in as root or as a user who may, and ask again what the system has."
+                : command.As == CommandAs.Root && now is { MayBecomeRoot: false }
+                    ? $"{now.User} may not become root: log in as root or as a user who may, and ask again what the system has."
                 : null;
             var task = new LoginTask(
                 id,

@@ -18,37 +18,55 @@ public enum MoveTarget
 }
 
 /// <summary>One step of a move.</summary>
-/// <param name="Command">As it is typed on the board, or null where hands do it.</param>
-public sealed record MoveStep(string Text, string? Command, string? Caution);
+/// <param name="Command">As it is sent on the board, or null where hands do it.</param>
+/// <param name="State">Whether a line of the console shows that it was done.</param>
+/// <param name="Line">That line.</param>
+/// <param name="Tells">What it says where it did not take.</param>
+public sealed record MoveStep(
+    string Text,
+    string? Command,
+    string? Caution,
+    LoginTaskState State = LoginTaskState.Open,
+    int? Line = null,
+    string? Tells = null
+);
+
+/// <summary>A disk that the running system shows, as the place to move to.</summary>
+/// <param name="Confirm">What a person types to say that this is the one: its size in whole GB.</param>
+/// <param name="Refused">Why it cannot be, or null.</param>
+public sealed record MoveCandidate(string Device, long Bytes, string Model, string Bus, string Confirm, string? Refused);
 
 /// <summary>How a proven system is moved from its card to another medium of this board.</summary>
 /// <param name="Possible">False with the reason in <paramref name="Says"/>; null when it cannot be told.</param>
 /// <param name="Says">The judgement in sentences: what the ROM starts from, what stays on the card, room, supply, bus.</param>
-/// <param name="Device">The disk as the system will call it ("/dev/nvme0n1"); a guess that the first step proves.</param>
+/// <param name="Source">The disk that the root really lies on, as the running system shows it; null before it was asked.</param>
+/// <param name="Candidates">The disks that it shows beside that one.</param>
 public sealed record MovePlan(
     MoveTarget Target,
     string Name,
     bool? Possible,
     IReadOnlyList<string> Says,
-    string Device,
+    string? Source,
+    IReadOnlyList<MoveCandidate> Candidates,
     IReadOnlyList<MoveStep> Steps
 )
 {
-    private static readonly Dictionary<MoveTarget, (string Name, string Medium, string Device)> Targets = new()
+    private static readonly Dictionary<MoveTarget, (string Name, string Medium)> Targets = new()
     {
-        [MoveTarget.Flash] = ("Soldered flash", "flash", "/dev/mmcblk1"),
-        [MoveTarget.Ssd] = ("SSD", "ssd", "/dev/nvme0n1"),
-        [MoveTarget.Usb] = ("USB drive", "usb", "/dev/sda"),
+        [MoveTarget.Flash] = ("Soldered flash", "flash"),
+        [MoveTarget.Ssd] = ("SSD", "ssd"),
+        [MoveTarget.Usb] = ("USB drive", "usb"),
     };
 
     /// <summary>The plans for all targets, possible or not.</summary>
-    public static IReadOnlyList<MovePlan> All(Board board, BoardModel model, ImageCard? image, Catalogue catalogue) =>
-        [.. Enum.GetValues<MoveTarget>().Select(t => For(t, board, model, image, catalogue))];
+    public static IReadOnlyList<MovePlan> All(Board board, BoardModel model, ImageCard? image, Catalogue catalogue, MoveSight sight) =>
+        [.. Enum.GetValues<MoveTarget>().Select(t => For(t, board, model, image, catalogue, sight))];
 
     /// <summary>The plan for one target.</summary>
-    public static MovePlan For(MoveTarget target, Board board, BoardModel model, ImageCard? image, Catalogue catalogue)
+    /// <param name="sight">What the running system shows, and what was chosen and confirmed.</param>
+    public static MovePlan For(MoveTarget target, Board board, BoardModel model, ImageCard? image, Catalogue catalogue, MoveSight sight)
     {
-        var (name, medium, device) = Targets[target];
+        var (name, medium) = Targets[target];
         var says = new List<string>();
         bool? possible = true;
         var starts = model.BootMedia.Contains(medium);
@@ -106,91 +124,21 @@ public sealed record MovePlan(
                 }
             }
         }
-        return new(target, name, possible, says, device, possible == false ? [] : Made(target, device, starts));
+        var candidates = possible == false ? [] : MoveSteps.Candidates(target, sight.Look);
+        return new(
+            target,
+            name,
+            possible,
+            says,
+            sight.Look?.Source?.Path,
+            candidates,
+            possible == false ? [] : MoveSteps.Of(target, starts, sight, candidates)
+        );
     }
 
     /// <summary>Whether a part of the catalogue is such a drive, by its id.</summary>
     private static bool Drive(FedPart part, MoveTarget target) =>
         target == MoveTarget.Ssd ? part.Id == "ssd" : part.Id is "stick" or "disk";
-
-    private static string Part(string device, int number) => char.IsAsciiDigit(device[^1]) ? $"{device}p{number}" : $"{device}{number}";
-
-    private static List<MoveStep> Made(MoveTarget target, string device, bool starts)
-    {
-        var steps = new List<MoveStep>();
-        if (target != MoveTarget.Flash)
-            steps.Add(
-                new(
-                    "Fit the drive.",
-                    null,
-                    "Power off before a drive is fitted; touch grounded metal first. Mind its screws: a bare drive that slips shorts."
-                )
-            );
-        steps.Add(
-            new(
-                $"Look what the system calls it: {device} is usual, and the size must be that of the new medium.",
-                "lsblk -o NAME,SIZE,MODEL,MOUNTPOINTS",
-                null
-            )
-        );
-        if (!starts)
-        {
-            steps.Add(
-                new(
-                    "Make one partition and a file system on it.",
-                    $"sudo sh -c 'echo type=83 | sfdisk {device} && mkfs.ext4 -L newroot {Part(device, 1)}'",
-                    $"This erases {device}. Read its name and size once more."
-                )
-            );
-            steps.Add(new("Copy the root.", $"sudo sh -c 'mount {Part(device, 1)} /mnt && cp -ax / /mnt && sync'", null));
-            steps.Add(
-                new(
-                    "Let the card's command line name the new root: its identifier is what the first line prints. Change it in Prepare or in the file on the card.",
-                    $"sudo blkid -s PARTUUID -o value {Part(device, 1)}",
-                    null
-                )
-            );
-            steps.Add(
-                new(
-                    "Name the new root in its own mount table as well.",
-                    $"sudo sh -c 'sed -i \"s#^[^ ]* / #PARTUUID=$(blkid -s PARTUUID -o value {Part(device, 1)}) / #\" /mnt/etc/fstab && umount /mnt'",
-                    null
-                )
-            );
-        }
-        else
-        {
-            steps.Add(
-                new(
-                    "Copy the whole card while little runs.",
-                    $"sudo sh -c 'sync; dd if=/dev/mmcblk0 of={device} bs=4M conv=fsync status=progress'",
-                    $"This erases {device}. Read its name and size once more."
-                )
-            );
-            steps.Add(
-                new(
-                    "Give the copy identifiers of its own, so that the two are told apart.",
-                    $"sudo sh -c 'e2fsck -fy {Part(device, 2)}; tune2fs -U random {Part(device, 2)}; sfdisk --disk-id {device} 0x$(od -An -N4 -tx4 /dev/urandom | tr -d \" \")'",
-                    null
-                )
-            );
-            steps.Add(
-                new(
-                    "Let the command line and the mount table of the copy name its own partition.",
-                    $"sudo blkid {Part(device, 1)} {Part(device, 2)}",
-                    null
-                )
-            );
-        }
-        steps.Add(new("Switch the board off.", "sudo poweroff", "Wait until it says so before the supply is pulled."));
-        steps.Add(
-            starts
-                ? new("Take the card out and lay it aside: it is the rescue.", null, null)
-                : new("Leave the card in: it starts the board.", null, null)
-        );
-        steps.Add(new("Boot it here: the log shows from where the root was really mounted.", null, null));
-        return steps;
-    }
 
     /// <summary>Whether a device, as a log names it, is of the medium; null when that cannot be told.</summary>
     public static bool? Is(MoveTarget target, string device)

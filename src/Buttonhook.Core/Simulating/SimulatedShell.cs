@@ -67,22 +67,78 @@ internal static class SimulatedShell
             : Has("apt-get -y upgrade")
                 ? "Reading package lists... Done\r\n0 upgraded, 0 newly installed, 0 to remove and 0 not upgraded.\r\nthe package tool ended with 0\r\n"
             : Has("/sys/class/drm/") ? (plan.Board.Connected.Screen ? "1920x1080\r\n" : "no screen is seen here\r\n")
-            : Has("lsblk") ? Disks(plan)
-            : Has("dd if=/dev/mmcblk0 of=") ? $"{Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32)} bytes copied, 412 s, 77 MB/s\r\n"
-            : Has("cp -ax / /mnt") ? "\r\n"
-            : Has("e2fsck -fy") ? "Disk identifier changed.\r\n"
-            : Has("blkid -s PARTUUID") ? "7c1d90aa-01\r\n"
-            : Has("blkid /dev/") ? $"{Word("blkid ")}: UUID=\"0b7a-11c9\" PARTUUID=\"7c1d90aa-01\"\r\n"
-            : Has("sed -i \"s#^[^ ]* / #") || Has("mkfs.ext4 -L newroot") ? "\r\n"
+            : Has("look: begin") ? Disks(plan)
+            : Answers.FirstOrDefault(a => Has($"echo \"{a}")) is { } answer
+                ? $"{answer}{(answer.EndsWith(' ') ? Word($"echo \"{answer}") : "")}{After(command, answer)}\r\n"
+            : Has("lsblk") ? "NAME        SIZE MODEL        MOUNTPOINTS\r\n"
             : null;
     }
 
+    /// <summary>How the commands of a move end when they took (data/knowledge/commands/move.yaml); behind a blank stands a device.</summary>
+    private static readonly string[] Answers =
+    [
+        "the table of ",
+        "the loader is on ",
+        "the file systems of ",
+        "all files are on ",
+        "the copy names its own file systems",
+        "the menu of the copy is its own",
+        "the copy is closed",
+    ];
+
+    private static string After(string command, string answer) =>
+        answer switch
+        {
+            "the table of " => " is written",
+            "the file systems of " => " are made",
+            _ => "",
+        };
+
     private static string Disks(SimulationPlan plan)
     {
-        var card = Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32) / Sizes.GiB;
-        var flash = plan.Model.FlashGb is { } gb ? $"mmcblk1     {Sizes.CardBytes(gb) / Sizes.GiB}G\r\n" : "";
-        var ssd = plan.Model.BootMedia.Contains("ssd") ? "nvme0n1     119G ORCHARD DRIVE\r\n" : "";
-        return $"NAME        SIZE MODEL        MOUNTPOINTS\r\nmmcblk0     {card}G\r\n├─mmcblk0p1 256M              /boot\r\n└─mmcblk0p2 {card}G              /\r\n{flash}{ssd}";
+        var card = Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32);
+        var text = new System.Text.StringBuilder("look: begin\r\n");
+        void Disk(string name, long bytes, string model, string bus) =>
+            text.Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"NAME=\"{name}\" TYPE=\"disk\" SIZE=\"{bytes}\" RO=\"0\" FSTYPE=\"\" MOUNTPOINT=\"\" PKNAME=\"\" MODEL=\"{model}\" TRAN=\"{bus}\" PTTYPE=\"dos\" UUID=\"\" PARTUUID=\"\" PARTTYPE=\"\" LABEL=\"\"\r\n"
+            );
+        void Part(string name, string parent, long bytes, string kind, string mount, string uuid, string part, string type, string label) =>
+            text.Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"NAME=\"{name}\" TYPE=\"part\" SIZE=\"{bytes}\" RO=\"0\" FSTYPE=\"{kind}\" MOUNTPOINT=\"{mount}\" PKNAME=\"{parent}\" MODEL=\"\" TRAN=\"\" PTTYPE=\"dos\" UUID=\"{uuid}\" PARTUUID=\"{part}\" PARTTYPE=\"{type}\" LABEL=\"{label}\"\r\n"
+            );
+        var disk = plan.Partition.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9').TrimEnd('p');
+        var id = plan.Image?.RootPartUuid is { Length: > 8 } known ? known[..8] : "7c1d90aa";
+        Disk("mmcblk0", card, "", "");
+        Part("mmcblk0p1", "mmcblk0", 256L << 20, "vfat", "/boot", "0B7A-11C9", $"{id}-01", "0xc", "BOOT");
+        Part(
+            "mmcblk0p2",
+            "mmcblk0",
+            card - (260L << 20),
+            "ext4",
+            disk == "mmcblk0" ? "/" : "",
+            "5f1c0a52-0c0f-4f3e-9d75-6d0e5a1f7a11",
+            $"{id}-02",
+            "0x83",
+            "rootfs"
+        );
+        if (plan.Model.FlashGb is { } gb)
+            Disk("mmcblk1", Sizes.CardBytes(gb), "", "");
+        if (plan.Model.BootMedia.Contains("ssd"))
+            Disk("nvme0n1", 128_035_676_160, "ORCHARD DRIVE", "nvme");
+        return text.Append("start: mmcblk0p1 8192\r\nstart: mmcblk0p2 532480\r\n")
+            .Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"look: root=/dev/{plan.Partition} type=ext4 options=rw,relatime used=2040109465\r\n"
+            )
+            .Append(
+                "fstab: UUID=5f1c0a52-0c0f-4f3e-9d75-6d0e5a1f7a11 / ext4 defaults 0 1\r\nfstab: UUID=0B7A-11C9 /boot vfat defaults 0 2\r\n"
+            )
+            .Append(
+                $"file: /boot/extlinux/extlinux.conf\r\ntool: sfdisk\r\ntool: wipefs\r\ntool: mkfs.ext4\r\ntool: mkfs.vfat\r\nlook: end\r\n"
+            )
+            .ToString();
     }
 
     /// <summary>The answer at the loader's prompt; null when it goes on booting.</summary>

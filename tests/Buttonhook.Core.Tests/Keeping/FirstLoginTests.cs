@@ -54,7 +54,10 @@ public class FirstLoginTests
         var both = (string text) => (Task(text, "password-keeper", wish).State, Task(text, "password-guest", wish).State);
         // The first login asks by itself.
         Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login: keeper\n" + Changed));
-        Assert.Equal((LoginTaskState.Open, LoginTaskState.Proven), both("login:\nkeeper@bramley:~$ sudo sh -c 'LC_ALL=C passwd guest'\n" + Changed));
+        Assert.Equal(
+            (LoginTaskState.Open, LoginTaskState.Proven),
+            both("login:\nkeeper@bramley:~$ sudo sh -c 'LC_ALL=C passwd guest'\n" + Changed)
+        );
         Assert.Equal((LoginTaskState.Proven, LoginTaskState.Open), both("login:\nkeeper@bramley:~$ LC_ALL=C passwd\n" + Changed));
     }
 

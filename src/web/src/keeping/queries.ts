@@ -86,10 +86,10 @@ export const useMove = (id: string) =>
 
 export const useBeginMove = (id: string) =>
   useChange(
-    (target: MoveTarget | null) =>
-      target === null
+    (move: { target: MoveTarget; device: string; confirm: string } | null) =>
+      move === null
         ? answer(DELETE("/api/boards/{id}/move", path(id)))
-        : answer(POST("/api/boards/{id}/move", { ...path(id), body: { target } })),
+        : answer(POST("/api/boards/{id}/move", { ...path(id), body: move })),
     id,
   );
 

@@ -51,6 +51,7 @@ export type BatchInput = Schemas["BatchInput"];
 export type LoginTask = Schemas["LoginTask"];
 export type LoginTaskState = Schemas["LoginTaskState"];
 export type MovePlan = Schemas["MovePlan"];
+export type MoveStep = Schemas["MoveStep"];
 export type MoveTarget = Schemas["MoveTarget"];
 export type PairCount = Schemas["PairCount"];
 export type PracticeRoundView = Schemas["PracticeRoundView"];

@@ -1727,6 +1727,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CommandInput"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boots/{id}/pasted": {
         parameters: {
             query?: never;
@@ -5933,6 +5972,11 @@ export interface components {
             colour: null | string;
             bold: boolean;
         };
+        CommandInput: {
+            text: string;
+            /** @default false */
+            anyway: boolean;
+        };
         Compared: {
             parting: null | components["schemas"]["Parting"];
             new: components["schemas"]["LineOf"][];
@@ -6602,6 +6646,12 @@ export interface components {
             /** Format: int32 */
             line: null | number;
             tells: null | string;
+            needs?: null | string;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            ran: number;
         };
         /** @enum {unknown} */
         LoginTaskState: "open" | "proven" | "told" | "failed";
@@ -6662,13 +6712,25 @@ export interface components {
         };
         MoveBegin: {
             target: components["schemas"]["MoveTarget"];
+            device?: null | string;
+            confirm?: null | string;
+        };
+        MoveCandidate: {
+            device: string;
+            /** Format: int64 */
+            bytes: number;
+            model: string;
+            bus: string;
+            confirm: string;
+            refused: null | string;
         };
         MovePlan: {
             target: components["schemas"]["MoveTarget"];
             name: string;
             possible: null | boolean;
             says: string[];
-            device: string;
+            source: null | string;
+            candidates: components["schemas"]["MoveCandidate"][];
             steps: components["schemas"]["MoveStep"][];
         };
         MoveProof: {
@@ -6684,12 +6746,18 @@ export interface components {
             text: string;
             command: null | string;
             caution: null | string;
+            state?: components["schemas"]["LoginTaskState"];
+            /** Format: int32 */
+            line?: null | number;
+            tells?: null | string;
         };
         /** @enum {unknown} */
         MoveTarget: "flash" | "ssd" | "usb";
         MoveView: {
             plans: components["schemas"]["MovePlan"][];
+            liveBootId: null | string;
             begun: null | components["schemas"]["MoveTarget"];
+            device: null | string;
             proof: null | components["schemas"]["MoveProof"];
             copies: components["schemas"]["ImageCopy"][];
         };
