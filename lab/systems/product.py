@@ -99,7 +99,7 @@ class Machine:
     def __init__(self, *drives, kind="virtio", memory=1024, net=True):
         self.vars = tempfile.NamedTemporaryFile(suffix=".fd")
         shutil.copy("/usr/share/OVMF/OVMF_VARS_4M.fd", self.vars.name)
-        command = ["qemu-system-x86_64", "-machine", "q35", "-accel", os.environ.get("LAB_ACCEL", "tcg") + ("" if os.environ.get("LAB_ACCEL") else ",thread=multi"), "-smp", "2", "-m", str(memory), "-display", "none", "-monitor", "none",
+        command = ["qemu-system-x86_64", "-machine", "q35", "-accel", os.environ.get("LAB_ACCEL", "tcg") + ("" if os.environ.get("LAB_ACCEL") else ",thread=multi"), "-m", str(memory), "-display", "none", "-monitor", "none",
                    "-drive", "if=pflash,format=raw,readonly=on,file=/usr/share/OVMF/OVMF_CODE_4M.fd", "-drive", f"if=pflash,format=raw,file={self.vars.name}", "-serial", "pty"]
         fitted = {
             "virtio": "virtio-blk-pci,drive=d{0},bootindex={0}", "card": "sd-card,drive=d{0}", "nvme": "nvme,serial=lab{0},drive=d{0},bootindex={0}",
@@ -174,8 +174,13 @@ class Boot:
 
     def send(self, command, seconds=120):
         """Sends a command as the page does; what it printed."""
+        for _ in range(20):
+            if re.search(r"[$#] ?$", self.prompt()):
+                break
+            # What was printed in between has taken the prompt away: Enter brings it back.
+            self.type("\r")
+            time.sleep(1.5)
         before = len(self.log())
-        self.until(lambda: re.search(r"[$#] ?$", self.prompt()), seconds)
         self.product.post(f"/api/boots/{self.id}/command", {"text": command, "anyway": False})
         mark = time.monotonic()
         self.until(lambda: time.monotonic() - mark > 1.2 and re.search(r"[$#:] ?$", self.prompt()) and len(self.log()) > before + len(command) // 2, seconds)

@@ -349,6 +349,7 @@ public class KeepingTests
         await Send("fallow");
         await Send("fallow");
         await Send(Command(await Ssd(), "cp -ax"));
+
         await app.Eventually(async () =>
             (await app.Get($"/api/boots/{boot}/found?text=all files are on /dev/nvme0n1")).GetProperty("count").GetInt32() > 1
         );

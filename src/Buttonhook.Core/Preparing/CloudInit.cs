@@ -134,25 +134,36 @@ public static class CloudInit
 
     /// <summary>
     /// <c>network-config</c>, version 2; null when the network stays as the image has it. A gateway stands as gateway4 and gateway6, which all
-    /// packaged versions and all that render them read (22.4 ends with ValueError at a route to "default", and makes ::/64 of ::/0).
+    /// packaged versions read (22.4 ends with ValueError at a route to "default", and makes ::/64 of ::/0); for netplan, which is given it
+    /// as it is and calls those words deprecated, it stands as routes.
     /// </summary>
     public static string? NetworkConfig(FirstBoot set, NetworkSetup network)
     {
         var map = new Dictionary<string, object> { ["version"] = 2 };
         var wired = new Dictionary<string, object>();
-        if (set.Address is { } address && !ByFile(set, network))
+        if (set.Address is { } address && !ByFile(set, network) && (address.Interface.Length > 0 || network != NetworkSetup.Unknown))
         {
-            // The name is a pattern to netplan by its match, and to systemd-networkd by the name itself.
+            // The name is a pattern to systemd-networkd by the name itself, and to netplan by its match alone: it takes no pattern for a name.
+            var netplan = network == NetworkSetup.Netplan;
             var link = new Dictionary<string, object>();
-            if (address.Interface.Length == 0)
+            if (address.Interface.Length == 0 && netplan)
                 link["match"] = new Dictionary<string, object> { ["name"] = address.Match };
             link["dhcp4"] = false;
             link["addresses"] = address.Addresses;
-            foreach (var gate in address.Gateways)
-                link[FixedAddress.IsV6(gate) ? "gateway6" : "gateway4"] = gate;
+            if (netplan && address.Gateways.Count > 0)
+                link["routes"] = address
+                    .Gateways.Select(g => new Dictionary<string, object>
+                    {
+                        ["to"] = FixedAddress.IsV6(g) ? "::/0" : "0.0.0.0/0",
+                        ["via"] = g,
+                    })
+                    .ToList();
+            else
+                foreach (var gate in address.Gateways)
+                    link[FixedAddress.IsV6(gate) ? "gateway6" : "gateway4"] = gate;
             if (address.NameServers.Count > 0)
                 link["nameservers"] = new Dictionary<string, object> { ["addresses"] = address.NameServers };
-            wired[address.Match] = link;
+            wired[address.Interface.Length == 0 && netplan ? "wired" : address.Match] = link;
         }
         if (set.UsbNetwork && !wired.ContainsKey("usb0"))
             wired["usb0"] = new Dictionary<string, object> { ["dhcp4"] = true, ["optional"] = true };

@@ -181,7 +181,7 @@ public sealed class SimulatedBoard
                 Print("\b \b");
             }
         }
-        else if (key >= ' ' && typed.Length < 256)
+        else if (key >= ' ' && typed.Length < LongestLine)
         {
             typed.Append(key);
             if (mode is not (Mode.Password or Mode.NewPassword))
@@ -289,6 +289,9 @@ public sealed class SimulatedBoard
         after = "";
 
     private string Session => user.Length > 0 ? user : plan.Image!.DefaultUser;
+
+    /// <summary>What a terminal holds of a line (N_TTY_BUF_SIZE of the kernel).</summary>
+    private const int LongestLine = 4095;
 
     private void Reply(string? answer, string prompt, bool keepFault)
     {
