@@ -55,7 +55,9 @@ def run(product, system, image, say):
         results["login with the password"] = ("holds", f"{time.monotonic() - began:.0f} s in the emulator")
         # What cloud-init and the script end with comes behind the login.
         boot.until(lambda: boot.view()["quiet"] and boot.view()["quiet"]["seconds"] > 12, 600)
-        boot.send("cloud-init status --wait 2>/dev/null; echo", 600)
+        if any(f["path"].endswith("/firstboot") for f in told["files"]):
+            boot.until(lambda: "firstboot: all steps are done" in boot.log() or "firstboot: FAILED" in boot.log(), 900)
+        boot.send("cloud-init status --wait 2>/dev/null; echo", 900)
         for what, (command, holds, refusal) in CHECKS.items():
             try:
                 said = "\n".join(boot.lines(command))

@@ -53,6 +53,14 @@ public sealed class Database : IDisposable
         return connection;
     }
 
+    /// <summary>Writes the file anew without what was deleted or overwritten in it, and empties the log beside it (sqlite.org/lang_vacuum.html).</summary>
+    public void Compact()
+    {
+        using var connection = Connect();
+        connection.Execute("VACUUM");
+        connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)");
+    }
+
     /// <summary>Closes the idle connections to this file; those in use close by themselves.</summary>
     public void Dispose()
     {

@@ -409,4 +409,57 @@ public sealed partial class NoHarmTests : InFolder
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.DoesNotContain("inside Buttonhook", await answer.Content.ReadAsStringAsync(TestContext.Current.CancellationToken));
     }
+
+    [Fact]
+    public async Task Secrets_that_were_stored_before_are_forgotten_and_what_came_back_stays()
+    {
+        Directory.CreateDirectory(Data);
+        string boot;
+        using (var database = Database.Open(DataFolder.DataFile(Data)).Value!)
+        {
+            await using var app = await RunningApp.Start();
+            var board = await app.Board("Quince", simulated: false);
+            using var terminal = new PseudoTerminal(_ => { });
+            boot = (
+                await RunningApp.Json(
+                    await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = terminal.Path, speed = 115200 })
+                )
+            )
+                .GetProperty("id")
+                .GetString()!;
+            await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
+            // As an older version stored it: at the prompt of another language, the password as it was typed.
+            var store = app.Services.GetService(typeof(BootStore)) as BootStore;
+            Core.Consoles.JournalEvent Typed(int at, long behind, string text) =>
+                new(at, Core.Consoles.EventKind.Typed, text, behind, Encoding.UTF8.GetBytes(text));
+            store!.Append(
+                boot,
+                [
+                    new Core.Consoles.StoredPiece(10, "orchard login: "u8.ToArray()),
+                    Typed(100, 15, "keeper\r"),
+                    new Core.Consoles.StoredPiece(110, "keeper\r\nPasswort: "u8.ToArray()),
+                    Typed(5000, 33, "codling"),
+                    Typed(5500, 33, "\r"),
+                    new Core.Consoles.StoredPiece(6000, "\r\n$ "u8.ToArray()),
+                ]
+            );
+            (app.Services.GetService(typeof(Database)) as Database)!.CopyTo(Path.Combine(folder, "copy.db"));
+        }
+        System.IO.File.Move(Path.Combine(folder, "copy.db"), DataFolder.DataFile(Data), true);
+        foreach (var beside in new[] { "-wal", "-shm" })
+            System.IO.File.Delete(DataFolder.DataFile(Data) + beside);
+        var (code, said, error) = await CommandLineTests.Run("forget-secrets", "--data", Data);
+        Assert.Equal((0, ""), (code, error));
+        Assert.StartsWith("2 of 3 entries", said);
+        Assert.DoesNotContain(
+            "codling",
+            Encoding.Latin1.GetString(
+                await System.IO.File.ReadAllBytesAsync(DataFolder.DataFile(Data), TestContext.Current.CancellationToken)
+            )
+        );
+        using var after = Database.Open(DataFolder.DataFile(Data)).Value!;
+        var events = new BootStore(after).Events(boot);
+        Assert.Equal(["keeper\r"], events.Where(e => e.Kind == Core.Consoles.EventKind.Typed).Select(e => e.Text));
+        Assert.StartsWith("0 of 1", (await CommandLineTests.Run("forget-secrets", "--data", Data)).Out);
+    }
 }

@@ -28,6 +28,7 @@ public static class CommandLine
             SettingsCommands.Make(),
             BackupCommands.MakeBackup(),
             BackupCommands.MakeRestore(),
+            ForgetSecretsCommand.Make(),
         };
         var parsed = root.Parse(arguments);
         if (parsed.Errors.Count > 0 || arguments.Length == 0)

@@ -79,17 +79,21 @@ internal static class SettingsCommands
     {
         var board = Board();
         var text = new Option<bool>("--short") { Description = "As the short text of a square code." };
+        var own = new Option<bool>("--own") { Description = "With first-boot commands, names of wireless networks and comments of keys." };
         return On(
-            new("export", "Print what is kept of a board, as Markdown, JSON or a short text.") { board, CommandOptions.Json, text },
+            new("export", "Print what is kept of a board, as Markdown, JSON or a short text.") { board, CommandOptions.Json, text, own },
             (parse, bench) =>
                 bench.With(
                     parse.GetValue(board)!,
-                    kept =>
-                        Print(
+                    found =>
+                    {
+                        var kept = parse.GetValue(own) ? found : found with { Settings = ForOthers.Of(found.Settings) };
+                        return Print(
                             parse.GetValue(CommandOptions.Json) ? Encoding.UTF8.GetString(SettingsFile.Json(kept.Settings)) + "\n"
                             : parse.GetValue(text) ? ShortForm.Write(kept.Settings) + "\n"
                             : SettingsText.Markdown(kept.Settings, kept.Version)
-                        )
+                        );
+                    }
                 )
         );
     }

@@ -215,7 +215,16 @@ public static class KeepingEndpoints
         ShortForm.Write(kept.Settings, label == true ? ShortForm.OnLabel : ShortForm.OnCard);
 
     /// <summary>One version as JSON, as Markdown, as a short text, as its square code, or as a zip of all with log and photos.</summary>
-    private static IResult Export(string id, string file, bool? label, SettingsStore settings, PhotoStore photos, BootStore boots)
+    /// <param name="own">Whether first-boot commands, names of wireless networks and comments of keys are asked for too.</param>
+    private static IResult Export(
+        string id,
+        string file,
+        bool? label,
+        bool? own,
+        SettingsStore settings,
+        PhotoStore photos,
+        BootStore boots
+    )
     {
         var parts = file.Split('.');
         if (
@@ -224,6 +233,8 @@ public static class KeepingEndpoints
             || settings.Of(id).FirstOrDefault(s => s.Version == version) is not { } kept
         )
             return Problems.Missing("This version");
+        if (own != true)
+            kept = kept with { Settings = ForOthers.Of(kept.Settings) };
         var name = $"{SettingsFile.NameOf(kept)}.{parts[1]}";
         return parts[1] switch
         {

@@ -8,7 +8,11 @@ public static class FirstBootLacks
     /// <summary>The sentences; none when the image has all that is asked of it, or when its root file system could not be read.</summary>
     public static IEnumerable<string> Of(FirstBoot set, IReadOnlyList<RecipeStep> steps, ImageTexts image)
     {
-        if (image.CloudInit && set.Address is { Interface.Length: 0 } && (image.Root?.Network ?? NetworkSetup.Unknown) == NetworkSetup.Unknown)
+        if (
+            image.CloudInit
+            && set.Address is { Interface.Length: 0 }
+            && (image.Root?.Network ?? NetworkSetup.Unknown) == NetworkSetup.Unknown
+        )
             yield return "What sets this image's network up could not be read: the fixed address is left out. Name the interface, and it is written in the form that most systems read.";
         if (image.Root is not { } root)
             yield break;

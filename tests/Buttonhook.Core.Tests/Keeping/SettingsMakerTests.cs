@@ -121,6 +121,35 @@ public class SettingsMakerTests
     }
 
     [Fact]
+    public void What_leaves_the_bench_tells_nothing_of_a_persons_own_network_unless_it_is_asked_for()
+    {
+        var set = FirstBoot.Usual with
+        {
+            User = "keeper",
+            Wireless = new("Hedge's house", new string('a', 64), "NL"),
+            Keys = ["ssh-ed25519 AAAAC3 keeper@orchard-house"],
+            Commands = ["curl -u keeper:codling http://shed.example", "echo 'it is \"so\"'"],
+        };
+        var files = FirstBootScript.Of(set, [], null);
+        var settings = SettingsMaker.Of(Runs.Of(set: set)) with
+        {
+            Files = [new("/firstboot.sh", files), new("/user-data", CloudInit.UserData(set, [], null))],
+        };
+        var own = System.Text.Json.JsonSerializer.Serialize(settings, DataFile.Json);
+        var given =
+            System.Text.Json.JsonSerializer.Serialize(ForOthers.Of(settings), DataFile.Json)
+            + SettingsText.Markdown(ForOthers.Of(settings), 1);
+        foreach (var secret in new[] { "codling", "orchard-house", "486564676527", "it is " })
+        {
+            Assert.DoesNotContain(secret, given);
+            if (secret[0] != '4')
+                Assert.Contains(secret, own);
+        }
+        Assert.DoesNotContain("house", given);
+        Assert.Contains("ssh-ed25519 AAAAC3", given);
+    }
+
+    [Fact]
     public void What_a_person_says_stands_beside_what_is_told()
     {
         var settings = Runs.Settings()

@@ -75,7 +75,8 @@ public sealed class NetworkFilesTests : IDisposable
     }
 
     [Fact]
-    public async Task Netplan_takes_what_the_script_writes() => await Netplan(NetworkFiles.Netplan(Set("").Address!), Reader("usr/libexec/netplan"));
+    public async Task Netplan_takes_what_the_script_writes() =>
+        await Netplan(NetworkFiles.Netplan(Set("").Address!), Reader("usr/libexec/netplan"));
 
     private async Task Netplan(string yaml, string readers)
     {
@@ -89,7 +90,9 @@ public sealed class NetworkFilesTests : IDisposable
             Path.Combine(folder, "np")
         );
         Assert.DoesNotContain("deprecated", said);
-        var unit = string.Concat(Directory.GetFiles(Path.Combine(folder, "np/run/systemd/network"), "*.network").Select(System.IO.File.ReadAllText));
+        var unit = string.Concat(
+            Directory.GetFiles(Path.Combine(folder, "np/run/systemd/network"), "*.network").Select(System.IO.File.ReadAllText)
+        );
         Assert.Matches(@"Name=(e\*|end0)\n", unit);
         Assert.Contains("Address=192.0.2.10/24", unit);
         Assert.Contains("Gateway=192.0.2.1\n", unit);

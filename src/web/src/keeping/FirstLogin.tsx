@@ -104,9 +104,9 @@ export function FirstLogin({ boardId }: { boardId: string }) {
         {done} of {tasks.length} done.{" "}
         {live ? (
           <>
-            A command is sent when a shell waits at the console: log in there first{user && <> (the image has {user})</>},
-            and <Link to={`/boards/${boardId}/boot`}>look there</Link> at what comes back. What asks for a secret waits for
-            you.
+            A command is sent when a shell waits at the console: log in there first
+            {user && <> (the image has {user})</>}, and <Link to={`/boards/${boardId}/boot`}>look there</Link> at what
+            comes back. What asks for a secret waits for you.
           </>
         ) : (
           "The console is no longer captured: what is done now is told by you, or by the next boot."

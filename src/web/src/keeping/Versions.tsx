@@ -54,7 +54,9 @@ function Beside({ boardId, version, versions }: { boardId: string; version: numb
 function Version({ kept, versions }: { kept: KeptSettings; versions: KeptSettings[] }) {
   const [open, setOpen] = useState(false);
   const again = useAgain(kept.boardId);
+  const [own, setOwn] = useState(false);
   const file = `/api/boards/${kept.boardId}/settings/${kept.version}`;
+  const asked = own ? "?own=true" : "";
   return (
     <li>
       <strong>Version {kept.version}</strong>, {day(kept.savedAt)}
@@ -62,18 +64,25 @@ function Version({ kept, versions }: { kept: KeptSettings; versions: KeptSetting
       {kept.settings.notes && <>: {kept.settings.notes}</>}
       <span className={styles.exports}>
         <Link to={`/boards/${kept.boardId}/settings/${kept.version}/card`}>Print its card</Link>
-        <a href={`${file}.json`} download>
+        <a href={`${file}.json${asked}`} download>
           JSON
         </a>
-        <a href={`${file}.md`} download>
+        <a href={`${file}.md${asked}`} download>
           Markdown
         </a>
-        <a href={`${file}.txt`} download>
+        <a href={`${file}.txt${asked}`} download>
           Short text
         </a>
-        <a href={`${file}.zip`} download>
+        <a href={`${file}.zip${asked}`} download>
           All, with log and photos
         </a>
+        <Form.Check
+          type="checkbox"
+          id={`own-${kept.version}`}
+          label="With first-boot commands, wireless names and key comments"
+          checked={own}
+          onChange={(e) => setOwn(e.target.checked)}
+        />
       </span>
       <span className={styles.exports}>
         <Button variant="link" size="sm" aria-expanded={open} onClick={() => setOpen(!open)}>

@@ -3244,6 +3244,7 @@ export interface paths {
             parameters: {
                 query?: {
                     label?: boolean;
+                    own?: boolean;
                 };
                 header?: never;
                 path: {
