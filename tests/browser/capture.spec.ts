@@ -4,15 +4,7 @@ import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Page } from "@playwright/test";
-import {
-  causes,
-  expect,
-  expectAccessible,
-  next,
-  putOnBench,
-  steps,
-  test,
-} from "./bench";
+import { causes, expect, expectAccessible, next, putOnBench, steps, test } from "./bench";
 import { Console, Devices } from "./terminals";
 
 const root = join(import.meta.dirname, "../..");
@@ -31,23 +23,15 @@ test.afterEach(async ({ page }) => {
 
 /** The screen of the terminal, as a person sees it and a screen reader reads it. */
 const screen = (page: Page, text: string) =>
-  page
-    .getByRole("region", { name: "Terminal" })
-    .getByRole("listitem")
-    .filter({ hasText: text })
-    .first();
+  page.getByRole("region", { name: "Terminal" }).getByRole("listitem").filter({ hasText: text }).first();
 
-const row = (page: Page) =>
-  page.getByRole("region", { name: "Console", exact: true });
-const events = (page: Page) =>
-  page.getByRole("list", { name: "What was seen and done" });
+const row = (page: Page) => page.getByRole("region", { name: "Console", exact: true });
+const events = (page: Page) => page.getByRole("list", { name: "What was seen and done" });
 
 /** Puts a simulated board with the image that fits on the bench, and opens Boot. */
 async function simulate(page: Page, nickname: string) {
   await putOnBench(page, nickname, "none");
-  await next(page)
-    .getByRole("button", { name: /Take it/ })
-    .click();
+  await next(page).getByRole("button", { name: /Take it/ }).click();
   await expect(page).toHaveURL(/prepare$/);
   await steps(page).getByRole("link", { name: "Boot" }).click();
 }
@@ -60,19 +44,12 @@ async function logIn(page: Page, host: string) {
   const login = page.getByRole("region", { name: "Log in" });
   await login.getByLabel("Name").fill("fallow");
   await login.getByLabel("Password, not kept").fill("perry-and-cider");
-  await login
-    .getByRole("button", { name: "Wake the prompt and log in" })
-    .click();
+  await login.getByRole("button", { name: "Wake the prompt and log in" }).click();
   await expect(events(page)).toContainText("Log in: done");
 }
 
 /** Puts a real board on the bench and opens a port for it. */
-async function openPort(
-  page: Page,
-  nickname: string,
-  path: string,
-  speed = "115200",
-) {
+async function openPort(page: Page, nickname: string, path: string, speed = "115200") {
   await putOnBench(page, nickname, null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByLabel("Port, or another path under /dev").fill(path);
@@ -81,9 +58,7 @@ async function openPort(
   await expect(row(page)).toBeVisible();
 }
 
-test("a boot menu and an editor are driven through the terminal, and the lines show the same journal", async ({
-  page,
-}) => {
+test("a boot menu and an editor are driven through the terminal, and the lines show the same journal", async ({ page }) => {
   const console = await make(
     "whiptail --title 'Boot menu' --menu Start 15 60 4 one 'Fallow 12' two 'Rescue system' 2>/tmp/buttonhook-choice-$$; " +
       "printf 'chosen: '; cat /tmp/buttonhook-choice-$$; rm /tmp/buttonhook-choice-$$; echo; nano -I /tmp/buttonhook-edited-$$; echo; cat /tmp/buttonhook-edited-$$; rm -f /tmp/buttonhook-edited-$$; sleep 600",
@@ -104,10 +79,7 @@ test("a boot menu and an editor are driven through the terminal, and the lines s
   await page.keyboard.press("Shift+Escape");
   await expect(row(page)).toContainText("hostname=frost-7");
   await page.getByRole("button", { name: "Log", exact: true }).click();
-  const [saved] = await Promise.all([
-    page.waitForEvent("download"),
-    page.getByText("Save as plain text").click(),
-  ]);
+  const [saved] = await Promise.all([page.waitForEvent("download"), page.getByText("Save as plain text").click()]);
   const text = readFileSync(await saved.path(), "utf8");
   expect(text).toContain("chosen: two");
   expect(text).not.toContain("\u001b");
@@ -119,16 +91,12 @@ test("a boot menu and an editor are driven through the terminal, and the lines s
   await expect(row(page)).not.toContainText("‹ESC›[");
 });
 
-test("what a board sends to play tricks stays in its terminal", async ({
-  page,
-}) => {
+test("what a board sends to play tricks stays in its terminal", async ({ page }) => {
   const console = await make();
   await openPort(page, "Trickster", console.path);
   const title = await page.title();
   await page.keyboard.press("v");
-  console.print(
-    "first line\r\n\u001b]0;stolen title\u0007\u001b]52;c;c3RvbGVu\u0007<img src=x onerror=alert(1)>\r\n\u001b[3Jsafe\r\n",
-  );
+  console.print("first line\r\n\u001b]0;stolen title\u0007\u001b]52;c;c3RvbGVu\u0007<img src=x onerror=alert(1)>\r\n\u001b[3Jsafe\r\n");
   await expect(screen(page, "<img src=x onerror=alert(1)>")).toBeVisible();
   await expect(screen(page, "first line")).toBeVisible();
   expect(await page.title()).toBe(title);
@@ -285,53 +253,37 @@ test("a port of the browser that refuses a line is told, read on as it was, and 
   await expect(row(page)).toContainText("U-Boot 2024.01");
 });
 
-test("a wrong speed is told within two seconds and one key reads on at the right one", async ({
-  page,
-}) => {
+test("a wrong speed is told within two seconds and one key reads on at the right one", async ({ page }) => {
   await simulate(page, "Swift");
   await page.getByRole("radio", { name: "A serial port" }).check();
-  await page
-    .getByRole("button", { name: /Swift simulated, \/dev\/pts/ })
-    .click();
+  await page.getByRole("button", { name: /Swift simulated, \/dev\/pts/ }).click();
   await page.getByLabel("Speed, bits a second").fill("57600");
   await page.getByRole("button", { name: "Open the console" }).click();
-  await expect(
-    page.getByText(/the board seems to run at 115200, this port at 57600/),
-  ).toBeVisible();
+  await expect(page.getByText(/the board seems to run at 115200, this port at 57600/)).toBeVisible();
   await row(page).focus();
   await page.keyboard.press("u");
   await expect(page.getByText(/the board seems to run/)).toHaveCount(0);
   // What came at the wrong speed is gone for good; a prompt comes again.
   await page.getByLabel("Type to the board").press("Enter");
   await expect(row(page)).toContainText("swift login:");
-  await expect(events(page)).toContainText(
-    "The line is 115200 8N1 from here on",
-  );
+  await expect(events(page)).toContainText("The line is 115200 8N1 from here on");
   // The same board behind a bridge, at the right speed from the start.
   await page.getByRole("button", { name: "Log", exact: true }).click();
   await page.getByRole("button", { name: "Other console" }).click();
   await page.getByRole("radio", { name: "A serial port" }).check();
-  await page
-    .getByRole("button", { name: /Swift simulated, behind a bridge/ })
-    .click();
+  await page.getByRole("button", { name: /Swift simulated, behind a bridge/ }).click();
   await page.getByRole("button", { name: "Open the console" }).click();
   await expect(row(page)).toContainText("swift login:");
-  await expect(
-    page.getByText(/from 127\.0\.0\.1:\d+ at 115200 8N1/),
-  ).toBeVisible();
+  await expect(page.getByText(/from 127\.0\.0\.1:\d+ at 115200 8N1/)).toBeVisible();
 });
 
-test("the loader is stopped, a text pasted slowly, a sequence written and run, what is seen marked", async ({
-  page,
-}) => {
+test("the loader is stopped, a text pasted slowly, a sequence written and run, what is seen marked", async ({ page }) => {
   await simulate(page, "Handy");
   await page.getByRole("button", { name: "Power on" }).click();
   await logIn(page, "handy");
   // The order of hands: it waits for the countdown first, then the board starts; here nothing starts, and it is ended.
   await page.getByRole("button", { name: "Stop loader" }).click();
-  await expect(
-    page.getByText("Waits for the loader's countdown."),
-  ).toBeVisible();
+  await expect(page.getByText("Waits for the loader's countdown.")).toBeVisible();
   await page.getByRole("button", { name: "End it" }).click();
   await expect(events(page)).toContainText("Stop the loader: ended by you");
   const slow = page.getByRole("region", { name: "Paste slowly" });
@@ -350,62 +302,42 @@ test("the loader is stopped, a text pasted slowly, a sequence written and run, w
   await expectAccessible(page);
   await sequences.getByRole("button", { name: "Which address" }).click();
   await expect(events(page)).toContainText("Which address: done");
-  await page
-    .getByLabel("What you saw, in your own words")
-    .fill("A thread of smoke");
+  await page.getByLabel("What you saw, in your own words").fill("A thread of smoke");
   await page.getByRole("button", { name: "Mark it", exact: true }).click();
   await expect(events(page)).toContainText("A thread of smoke");
   await page.getByRole("button", { name: /^Mark/ }).first().click();
   // This board's own lights are there to be marked, by the names on its card.
   await page.locator(".dropdown-menu.show button").first().click();
-  await expect(
-    events(page).locator("li").filter({ hasText: ": on" }),
-  ).toHaveCount(1);
+  await expect(events(page).locator("li").filter({ hasText: ": on" })).toHaveCount(1);
   await page.getByRole("button", { name: "Power off" }).click();
 });
 
-test("a login is typed by itself, and its password is shown nowhere", async ({
-  page,
-}) => {
+test("a login is typed by itself, and its password is shown nowhere", async ({ page }) => {
   await simulate(page, "Porter");
   await page.getByRole("button", { name: "Power on" }).click();
   await logIn(page, "porter");
-  await expect(events(page)).toContainText(
-    "Something was typed that did not come back; it is not kept",
-  );
+  await expect(events(page)).toContainText("Something was typed that did not come back; it is not kept");
   await expect(page.getByText("perry-and-cider")).toHaveCount(0);
 });
 
-test("a real log that is played again ends in the same diagnosis as the file itself", async ({
-  page,
-}) => {
+test("a real log that is played again ends in the same diagnosis as the file itself", async ({ page }) => {
   await putOnBench(page, "Player", null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
-  await page
-    .getByLabel(/^A console log/)
-    .setInputFiles(
-      join(root, "tests/logs/arm64-initrd-file-missing-1/console.log"),
-    );
+  await page.getByLabel(/^A console log/).setInputFiles(join(root, "tests/logs/arm64-initrd-file-missing-1/console.log"));
   await expect(row(page)).toBeVisible();
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
   const told = await causes(page).first().innerText();
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("button", { name: "Log", exact: true }).click();
-  await page
-    .getByRole("button", { name: "Play it again twenty times as fast" })
-    .click();
+  await page.getByRole("button", { name: "Play it again twenty times as fast" }).click();
   await expect(page.getByText("The replay is over.")).toBeVisible();
-  await expect(
-    page.getByText(/from replay of boot 1 at 20 times its pace/),
-  ).toBeVisible();
+  await expect(page.getByText(/from replay of boot 1 at 20 times its pace/)).toBeVisible();
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
   await expect.poll(() => causes(page).first().innerText()).toBe(told);
 });
 
-test("logs are found by their words, filtered, and two lie beside each other where they part", async ({
-  page,
-}) => {
+test("logs are found by their words, filtered, and two lie beside each other where they part", async ({ page }) => {
   await page.goto("/logs");
   await page.getByLabel("Find words in all logs").fill("Gave up waiting");
   const found = page.getByRole("region", { name: "Found in the logs" });
@@ -414,30 +346,15 @@ test("logs are found by their words, filtered, and two lie beside each other whe
   await expectAccessible(page);
   await page.getByLabel("Find words in all logs").fill("");
   await page.getByLabel("Only this board").selectOption({ label: "Bramley" });
-  await expect(
-    page.getByRole("button", { name: /^Bramley, boot 4/ }),
-  ).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Bramley, boot 4/ })).toBeVisible();
   await expect(page.getByRole("button", { name: /^Pearmain/ })).toHaveCount(0);
   await page.getByRole("checkbox", { name: /^Choose Bramley, boot 4/ }).check();
   await page.getByRole("checkbox", { name: /^Choose Bramley, boot 3/ }).check();
-  const [zip] = await Promise.all([
-    page.waitForEvent("download"),
-    page.getByRole("link", { name: "Save as one zip" }).click(),
-  ]);
-  expect(
-    readFileSync(await zip.path())
-      .subarray(0, 2)
-      .toString(),
-  ).toBe("PK");
+  const [zip] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Save as one zip" }).click()]);
+  expect(readFileSync(await zip.path()).subarray(0, 2).toString()).toBe("PK");
   await page.getByRole("link", { name: "Lay them beside each other" }).click();
-  await expect(
-    page.getByText(
-      /They part (once|\d+ times), (first )?at line \d+ and line \d+/,
-    ),
-  ).toBeVisible();
-  await expect(page.getByRole("region", { name: "Both logs" })).toContainText(
-    "Gave up waiting for root",
-  );
+  await expect(page.getByText(/They part (once|\d+ times), (first )?at line \d+ and line \d+/)).toBeVisible();
+  await expect(page.getByRole("region", { name: "Both logs" })).toContainText("Gave up waiting for root");
   await expectAccessible(page);
   const folds = page.getByRole("button", { name: /lines alike/ });
   const before = await folds.count();
@@ -452,9 +369,7 @@ test("another device is told how to get in", async ({ page }) => {
   await expectAccessible(page);
 });
 
-test("a port of this device is read through the browser, and again after a reload", async ({
-  page,
-}) => {
+test("a port of this device is read through the browser, and again after a reload", async ({ page }) => {
   // A browser without a monitor has no list of ports to choose from: one port is put in its place, the rest is the real page.
   await page.addInitScript(() => {
     let feed: ReadableStreamDefaultController<Uint8Array> | undefined;
@@ -464,12 +379,7 @@ test("a port of this device is read through the browser, and again after a reloa
       open: () => {
         port.readable = new ReadableStream({ start: (c) => void (feed = c) });
         port.writable = new WritableStream({
-          write: (bytes) =>
-            feed?.enqueue(
-              new TextEncoder().encode(
-                `heard ${new TextDecoder().decode(bytes)}\r\n`,
-              ),
-            ),
+          write: (bytes) => feed?.enqueue(new TextEncoder().encode(`heard ${new TextDecoder().decode(bytes)}\r\n`)),
         });
         return Promise.resolve();
       },
@@ -478,10 +388,7 @@ test("a port of this device is read through the browser, and again after a reloa
       getInfo: () => ({ usbVendorId: 0x0403, usbProductId: 0x6001 }),
     };
     Object.defineProperty(navigator, "serial", {
-      value: {
-        requestPort: () => Promise.resolve(port),
-        getPorts: () => Promise.resolve([port]),
-      },
+      value: { requestPort: () => Promise.resolve(port), getPorts: () => Promise.resolve([port]) },
     });
     // What is printed before the page has opened the port waits for it.
     const say = async (text: string) => {
@@ -490,19 +397,12 @@ test("a port of this device is read through the browser, and again after a reloa
     };
     Object.assign(window, { say });
   });
-  const say = (text: string) =>
-    page.evaluate(
-      (t) =>
-        (window as unknown as { say: (t: string) => Promise<void> }).say(t),
-      text,
-    );
+  const say = (text: string) => page.evaluate((t) => (window as unknown as { say: (t: string) => Promise<void> }).say(t), text);
   await putOnBench(page, "Laptop", null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: /through the browser/ }).check();
   await page.getByRole("button", { name: "Choose a port and open it" }).click();
-  await expect(
-    page.getByText(/from USB adapter 0403:6001 of the computer with the page/),
-  ).toBeVisible();
+  await expect(page.getByText(/from USB adapter 0403:6001 of the computer with the page/)).toBeVisible();
   await say("U-Boot 2024.01\r\n");
   await expect(row(page)).toContainText("U-Boot 2024.01");
   await page.getByLabel("Type to the board").fill("boot");
@@ -510,9 +410,7 @@ test("a port of this device is read through the browser, and again after a reloa
   await expect(row(page)).toContainText("heard boot");
   await page.reload();
   await page.getByRole("button", { name: "Read it here" }).click();
-  await expect(page.getByRole("button", { name: "Read it here" })).toHaveCount(
-    0,
-  );
+  await expect(page.getByRole("button", { name: "Read it here" })).toHaveCount(0);
   await say("after the reload\r\n");
   await expect(row(page)).toContainText("after the reload");
   await expect(row(page)).toContainText("U-Boot 2024.01");
@@ -526,31 +424,12 @@ test.describe("at a bench of one's own", () => {
   const start = async () => {
     server = spawn("dotnet", [
       join(root, ".build/app/Buttonhook.App.dll"),
-      ...[
-        "serve",
-        "--data",
-        join(folder, "data"),
-        "--urls",
-        url,
-        "--devices",
-        devices.folder,
-      ],
+      ...["serve", "--data", join(folder, "data"), "--urls", url, "--devices", devices.folder],
     ]);
-    await expect
-      .poll(
-        () =>
-          fetch(`${url}/api/bench`).then(
-            (r) => r.status,
-            () => 0,
-          ),
-        { timeout: 60_000 },
-      )
-      .toBe(200);
+    await expect.poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 }).toBe(200);
   };
   const end = async (signal: NodeJS.Signals) => {
-    const ended =
-      server.exitCode === null &&
-      new Promise((over) => server.once("exit", over));
+    const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
     server.kill(signal);
     await ended;
   };
@@ -565,20 +444,11 @@ test.describe("at a bench of one's own", () => {
     devices.end();
     rmSync(folder, { recursive: true, force: true });
   });
-  test.use({
-    baseURL: url,
-    provoked: /Failed to load resource|WebSocket|ERR_CONNECTION/,
-  });
+  test.use({ baseURL: url, provoked: /Failed to load resource|WebSocket|ERR_CONNECTION/ });
 
-  test("an adapter is offered when it is plugged in, waited for when it is pulled, and a kill of the server is a gap", async ({
-    page,
-  }) => {
+  test("an adapter is offered when it is plugged in, waited for when it is pulled, and a kill of the server is a gap", async ({ page }) => {
     await page.goto("/");
-    await page
-      .getByLabel("Image, device tree, package, folder or log")
-      .or(page.getByRole("textbox").first())
-      .first()
-      .waitFor();
+    await page.getByLabel("Image, device tree, package, folder or log").or(page.getByRole("textbox").first()).first().waitFor();
     await fetch(`${url}/api/arrivals`, {
       method: "POST",
       headers: { "Content-Type": "application/json" },
@@ -589,23 +459,14 @@ test.describe("at a bench of one's own", () => {
         fetch(`${url}/api/arrivals/${id}/board`, {
           method: "POST",
           headers: { "Content-Type": "application/json" },
-          body: JSON.stringify({
-            nickname: "Sentinel",
-            tree: null,
-            mark: "Sentinel 3",
-            candidate: null,
-          }),
+          body: JSON.stringify({ nickname: "Sentinel", tree: null, mark: "Sentinel 3", candidate: null }),
         }),
       );
     await page.reload();
-    await expect(
-      page.getByRole("link", { name: /Sentinel/ }).first(),
-    ).toBeVisible();
+    await expect(page.getByRole("link", { name: /Sentinel/ }).first()).toBeVisible();
     const first = await make();
     devices.plug("ttyUSB0", first);
-    await expect(page.getByText("Plugged in just now:")).toBeVisible({
-      timeout: 2000,
-    });
+    await expect(page.getByText("Plugged in just now:")).toBeVisible({ timeout: 2000 });
     await expectAccessible(page);
     await page.getByRole("button", { name: /Open it for Sentinel/ }).click();
     // Nothing tells the speed of this board: the form asks for it, with the port filled in.
@@ -616,9 +477,7 @@ test.describe("at a bench of one's own", () => {
 
     devices.pull("ttyUSB0");
     await first.end();
-    await expect(
-      page.getByText(/Plug it in again: the capture goes on by itself/),
-    ).toBeVisible();
+    await expect(page.getByText(/Plug it in again: the capture goes on by itself/)).toBeVisible();
     const second = await make();
     devices.plug("ttyUSB0", second);
     await expect(events(page)).toContainText("is heard again after");
@@ -628,9 +487,7 @@ test.describe("at a bench of one's own", () => {
 
     await end("SIGKILL");
     await start();
-    await expect(events(page)).toContainText("Buttonhook was stopped", {
-      timeout: 30_000,
-    });
+    await expect(events(page)).toContainText("Buttonhook was stopped", { timeout: 30_000 });
     second.print("after the kill\r\n");
     await expect(row(page)).toContainText("after the kill");
     await expect(row(page)).toContainText("before the plug was pulled");

@@ -1,165 +1,86 @@
 import { join } from "node:path";
-import {
-  causes,
-  expect,
-  expectAccessible,
-  next,
-  putOnBench,
-  steps,
-  test,
-} from "./bench";
+import { causes, expect, expectAccessible, next, putOnBench, steps, test } from "./bench";
 
-const log = (name: string) =>
-  join(import.meta.dirname, "../logs", name, "console.log");
+const log = (name: string) => join(import.meta.dirname, "../logs", name, "console.log");
 
-test("a board that says nothing is found out by one look after another", async ({
-  page,
-}) => {
+test("a board that says nothing is found out by one look after another", async ({ page }) => {
   await putOnBench(page, "Bardsey", null);
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
-  const triage = page.getByRole("region", {
-    name: "Nothing comes over the console",
-  });
-  const ranking = triage.getByRole("list", {
-    name: "Causes, the likeliest first",
-  });
+  const triage = page.getByRole("region", { name: "Nothing comes over the console" });
+  const ranking = triage.getByRole("list", { name: "Causes, the likeliest first" });
   await expect(ranking.getByRole("listitem").first()).toContainText("%");
   await expectAccessible(page);
   // Whatever is asked: the board of this story is dark and its supply is dead.
-  const story = [
-    /^No light at all/,
-    /^None at all/,
-    /^Neither/,
-    /^It stays on, or never/,
-    /^It finds no signal/,
-    /^Nothing comes back|^They come back/,
-  ];
+  const story = [/^No light at all/, /^None at all/, /^Neither/, /^It stays on, or never/, /^It finds no signal/, /^Nothing comes back|^They come back/];
   for (let looks = 0; looks < 8; looks++) {
-    if (
-      await triage
-        .getByRole("heading", { name: "No power", exact: true })
-        .isVisible()
-    )
-      break;
+    if (await triage.getByRole("heading", { name: "No power", exact: true }).isVisible()) break;
     const question = await triage.locator("h3").first().textContent();
-    const answers = await triage
-      .getByRole("listitem")
-      .getByRole("button")
-      .allTextContents();
-    const answer =
-      answers.find((a) => story.some((s) => s.test(a))) ?? "I cannot look";
+    const answers = await triage.getByRole("listitem").getByRole("button").allTextContents();
+    const answer = answers.find((a) => story.some((s) => s.test(a))) ?? "I cannot look";
     await triage.getByRole("button", { name: answer }).click();
     await expect(triage.locator("h3").first()).not.toHaveText(question ?? "");
   }
-  await expect(
-    triage.getByRole("heading", { name: "No power", exact: true }),
-  ).toBeVisible();
-  await expect(
-    triage.getByText(
-      "Plug in the supply, switch its outlet on, try another cable.",
-    ),
-  ).toBeVisible();
+  await expect(triage.getByRole("heading", { name: "No power", exact: true })).toBeVisible();
+  await expect(triage.getByText("Plug in the supply, switch its outlet on, try another cable.")).toBeVisible();
   // It stands in the address: a reload keeps it, and an answer can be asked again.
   await page.reload();
-  await expect(
-    triage.getByRole("heading", { name: "No power", exact: true }),
-  ).toBeVisible();
-  await triage
-    .getByRole("button", { name: /^Ask again: Does a light/ })
-    .click();
-  await expect(
-    triage.getByRole("button", { name: /^Ask again: Does a light/ }),
-  ).toHaveCount(0);
+  await expect(triage.getByRole("heading", { name: "No power", exact: true })).toBeVisible();
+  await triage.getByRole("button", { name: /^Ask again: Does a light/ }).click();
+  await expect(triage.getByRole("button", { name: /^Ask again: Does a light/ })).toHaveCount(0);
 });
 
-test("a failed boot stands beside the good one of the same board", async ({
-  page,
-}) => {
+test("a failed boot stands beside the good one of the same board", async ({ page }) => {
   await page.goto("/boards/pearmain/diagnose");
-  await expect(
-    page.getByRole("list", { name: "Causes, the likeliest first" }),
-  ).toBeVisible();
+  await expect(page.getByRole("list", { name: "Causes, the likeliest first" })).toBeVisible();
   await page.goto("/boards/bramley/diagnose");
   const good = page.getByRole("region", { name: "Beside the good one" });
   await expect(good).toContainText(/Boot \d+ of .* reached the login/);
-  await expect(
-    good.getByRole("heading", { name: /^Missing here \(\d+\)/ }),
-  ).toBeVisible();
+  await expect(good.getByRole("heading", { name: /^Missing here \(\d+\)/ })).toBeVisible();
   await expectAccessible(page);
   await good.getByRole("link", { name: "Look at both" }).click();
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Two logs beside each other" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Two logs beside each other" })).toBeVisible();
 });
 
-test("the first check clears a cause, and the second one confirms another", async ({
-  page,
-}) => {
+test("the first check clears a cause, and the second one confirms another", async ({ page }) => {
   await putOnBench(page, "Lodgemore", null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
-  await page
-    .getByLabel(/A console log/)
-    .setInputFiles(log("armhf-kernel-wrong-arch-1"));
-  await expect(page.getByRole("region", { name: "Console" })).toContainText(
-    "U-Boot",
-  );
+  await page.getByLabel(/A console log/).setInputFiles(log("armhf-kernel-wrong-arch-1"));
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("U-Boot");
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
-  await expect(causes(page).first()).toContainText(
-    "Kernel for another instruction set",
-  );
+  await expect(causes(page).first()).toContainText("Kernel for another instruction set");
   const check = page.getByRole("region", { name: "The next check" });
-  await expect(check.getByRole("heading")).toContainText(
-    "which instruction set is it for?",
-  );
+  await expect(check.getByRole("heading")).toContainText("which instruction set is it for?");
   await check.getByRole("button", { name: "It was not" }).click();
   await expect(causes(page).first()).toContainText("Kernel damaged");
-  await expect(check.getByRole("heading")).toContainText(
-    "Compare the kernel's size and checksum",
-  );
+  await expect(check.getByRole("heading")).toContainText("Compare the kernel's size and checksum");
   await check.getByRole("button", { name: "It was so" }).click();
   await expect(causes(page).first()).toContainText("Kernel damaged");
-  await expect(
-    page
-      .getByText("It was so: 9", { exact: false })
-      .or(causes(page).first().getByText(/9\d %/)),
-  ).toBeVisible();
+  await expect(page.getByText("It was so: 9", { exact: false }).or(causes(page).first().getByText(/9\d %/))).toBeVisible();
 });
 
-test("a rule of one's own is tried, kept, seen at work and taken away", async ({
-  page,
-}) => {
+test("a rule of one's own is tried, kept, seen at work and taken away", async ({ page }) => {
   await page.goto("/rules");
-  await page
-    .getByPlaceholder("Narrow by name, stage or what it looks like")
-    .fill("overlay does not apply");
+  await page.getByPlaceholder("Narrow by name, stage or what it looks like").fill("overlay does not apply");
   await page.getByText("Device tree overlay does not apply").click();
   await page.getByRole("button", { name: "Add a rule" }).click();
   await page.getByLabel("Words in the line").fill("no such hedge at all");
   await page.getByRole("button", { name: "Try it over all logs" }).click();
-  await expect(
-    page.getByText(/^It fires in none of the \d+ logs/),
-  ).toBeVisible();
+  await expect(page.getByText(/^It fires in none of the \d+ logs/)).toBeVisible();
   await page.getByLabel("Words in the line").fill("Linux version");
   await page.getByRole("button", { name: "Try it over all logs" }).click();
-  await expect(
-    page.getByText(/^It would fire in \d+ logs? of \d+/),
-  ).toBeVisible();
+  await expect(page.getByText(/^It would fire in \d+ logs? of \d+/)).toBeVisible();
   await page.getByLabel("What they show").fill("a hedge of our own");
   await page.getByLabel("How strongly").selectOption("A hint");
   await expectAccessible(page);
   await page.getByRole("button", { name: "Keep the rule" }).click();
   await expect(page.getByText("a hedge of our own")).toBeVisible();
   await expect(page.getByText("1 of your own, 0 switched off.")).toBeVisible();
-  await page
-    .getByRole("button", { name: "Remove the rule Linux version" })
-    .click();
+  await page.getByRole("button", { name: "Remove the rule Linux version" }).click();
   await expect(page.getByText("was removed.")).toBeVisible();
   await page.getByRole("button", { name: "Take it back" }).click();
   await expect(page.getByText("a hedge of our own")).toBeVisible();
-  await page
-    .getByRole("button", { name: "Remove the rule Linux version" })
-    .click();
+  await page.getByRole("button", { name: "Remove the rule Linux version" }).click();
   await expect(page.getByText("1 of your own, 0 switched off.")).toHaveCount(0);
   const off = page.getByLabel("In use: fdt_overlay_apply");
   await off.uncheck();
@@ -168,9 +89,7 @@ test("a rule of one's own is tried, kept, seen at work and taken away", async ({
   await expect(page.getByText(/switched off\./)).toHaveCount(0);
 });
 
-test("what came of a cause is shown up to the end, and a good boot of the lab where the bench has none", async ({
-  page,
-}) => {
+test("what came of a cause is shown up to the end, and a good boot of the lab where the bench has none", async ({ page }) => {
   await putOnBench(page, "Selsley", null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
@@ -184,27 +103,16 @@ test("what came of a cause is shown up to the end, and a good boot of the lab wh
         "[    9.100000] Kernel panic - not syncing: VFS: Unable to mount root fs on unknown-block(0,0)\r\n",
     ),
   });
-  await expect(page.getByRole("region", { name: "Console" })).toContainText(
-    "Unable to mount root",
-  );
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("Unable to mount root");
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
   await expect(causes(page).first()).toContainText("Card not seen");
-  const later = causes(page)
-    .first()
-    .getByRole("list", { name: "What came of it: Card not seen" });
-  await expect(later.getByRole("listitem")).toHaveText([
-    /4 Root not found: .*Cannot open root device/,
-    /5 The boot ended here: .*Kernel panic/,
-  ]);
+  const later = causes(page).first().getByRole("list", { name: "What came of it: Card not seen" });
+  await expect(later.getByRole("listitem")).toHaveText([/4 Root not found: .*Cannot open root device/, /5 The boot ended here: .*Kernel panic/]);
   await later.getByRole("link", { name: "4" }).click();
-  await expect(page.getByRole("region", { name: "Console" })).toContainText(
-    "Cannot open root device",
-  );
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("Cannot open root device");
 });
 
-test("a real log without a good boot on the bench stands beside the nearest one of the lab", async ({
-  page,
-}) => {
+test("a real log without a good boot on the bench stands beside the nearest one of the lab", async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByLabel("Nickname").fill("Uley");
   await page.getByLabel("Model").selectOption({ label: "Windle Vane 3" });
@@ -212,41 +120,25 @@ test("a real log without a good boot on the bench stands beside the nearest one 
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
-  await page
-    .getByLabel(/A console log/)
-    .setInputFiles(log("arm64-too-little-ram-2"));
-  await expect(page.getByRole("region", { name: "Console" })).toContainText(
-    "Linux version",
-  );
+  await page.getByLabel(/A console log/).setInputFiles(log("arm64-too-little-ram-2"));
+  await expect(page.getByRole("region", { name: "Console" })).toContainText("Linux version");
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
   const good = page.getByRole("region", { name: "Beside the good one" });
-  await expect(good).toContainText(
-    /The nearest good one of the lab is .*, Linux \d+\.\d+\. From line \d+ on/,
-  );
+  await expect(good).toContainText(/The nearest good one of the lab is .*, Linux \d+\.\d+\. From line \d+ on/);
   await expect(good.getByRole("heading", { name: /^Only here/ })).toBeVisible();
 });
 
-test("what the eyes saw is counted, also behind the end of the capture", async ({
-  page,
-}) => {
+test("what the eyes saw is counted, also behind the end of the capture", async ({ page }) => {
   await putOnBench(page, "Stancombe", "none");
-  await next(page)
-    .getByRole("button", { name: /Take it/ })
-    .click();
+  await next(page).getByRole("button", { name: /Take it/ }).click();
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("button", { name: "Power on" }).click();
-  await expect(
-    page.getByRole("status").filter({ hasText: "Reached login" }),
-  ).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Reached login" })).toBeVisible();
   await page.getByRole("button", { name: "Power off" }).click();
   await page.getByRole("button", { name: /^Mark/ }).first().click();
   await page.getByRole("button", { name: "The screen stays dark" }).click();
   await steps(page).getByRole("link", { name: "Diagnose" }).click();
-  await expect(causes(page).first()).toContainText(
-    "Screen output off or another socket",
-  );
-  await expect(causes(page).first()).toContainText(
-    "it boots, and the screen stays dark",
-  );
+  await expect(causes(page).first()).toContainText("Screen output off or another socket");
+  await expect(causes(page).first()).toContainText("it boots, and the screen stays dark");
   await expectAccessible(page);
 });

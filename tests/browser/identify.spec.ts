@@ -1,54 +1,31 @@
 import { join } from "node:path";
 import { expect, expectAccessible, test } from "./bench";
 
-const candidates = (page: import("@playwright/test").Page) =>
-  page.getByRole("list", { name: "Boards that it may be" });
+const candidates = (page: import("@playwright/test").Page) => page.getByRole("list", { name: "Boards that it may be" });
 
-test("an unknown board is told from its log, and sources that disagree are shown", async ({
-  page,
-}) => {
+test("an unknown board is told from its log, and sources that disagree are shown", async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
-  await page
-    .getByLabel("Its boot log, or text of the running system")
-    .fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
+  await page.getByLabel("Its boot log, or text of the running system").fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
   await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(candidates(page).getByRole("listitem").first()).toContainText(
-    "Thornlea Spindle 2, revision 1.3, 2 GB",
-  );
+  await expect(candidates(page).getByRole("listitem").first()).toContainText("Thornlea Spindle 2, revision 1.3, 2 GB");
   await page.getByLabel("What is printed on it").fill("SP2 v1.1");
   await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(
-    page.getByText(
-      "The mark says Spindle 2, revision 1.1, the log says Spindle 2, revision 1.3.",
-    ),
-  ).toBeVisible();
-  await expect(
-    page.getByText(
-      "Look here next: under the maker's name, beside the header.",
-    ),
-  ).toBeVisible();
+  await expect(page.getByText("The mark says Spindle 2, revision 1.1, the log says Spindle 2, revision 1.3.")).toBeVisible();
+  await expect(page.getByText("Look here next: under the maker's name, beside the header.")).toBeVisible();
   await expectAccessible(page);
-  await page
-    .getByRole("button", { name: "Use Thornlea Spindle 2, revision 1.3" })
-    .click();
+  await page.getByRole("button", { name: "Use Thornlea Spindle 2, revision 1.3" }).click();
   await expect(page.getByRole("radio", { name: /SP2 v1.3/ })).toBeChecked();
 });
 
-test("what eyes see narrows the candidates, one look after another", async ({
-  page,
-}) => {
+test("what eyes see narrows the candidates, one look after another", async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("What is printed on it").fill("SPINDLE 2");
   await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(candidates(page)).toContainText(
-    "Thornlea Spindle 2, revision 1.1",
-  );
+  await expect(candidates(page)).toContainText("Thornlea Spindle 2, revision 1.1");
   await page.getByRole("button", { name: /^SP2 v1.3/ }).click();
-  await expect(candidates(page).getByRole("listitem").first()).toContainText(
-    "Thornlea Spindle 2, revision 1.3",
-  );
+  await expect(candidates(page).getByRole("listitem").first()).toContainText("Thornlea Spindle 2, revision 1.3");
   await expect(page.getByText("You saw SP2 v1.3 there.")).toBeVisible();
   await page.getByRole("button", { name: "Take it back" }).click();
   await expect(page.getByText("You saw SP2 v1.3 there.")).toHaveCount(0);
@@ -59,26 +36,16 @@ test("a revision code is read field by field", async ({ page }) => {
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("Its revision code").fill("c4023");
   await page.getByRole("button", { name: "Tell me" }).click();
-  await expect(page.locator("dl", { hasText: "Code, read as" })).toContainText(
-    "Spindle 2",
-  );
-  await expect(candidates(page).getByRole("listitem").first()).toContainText(
-    "Spindle 2, revision 1.3",
-  );
+  await expect(page.locator("dl", { hasText: "Code, read as" })).toContainText("Spindle 2");
+  await expect(candidates(page).getByRole("listitem").first()).toContainText("Spindle 2, revision 1.3");
 });
 
-test("a board without a card gets one from its device tree, asking only for the rest", async ({
-  page,
-}) => {
+test("a board without a card gets one from its device tree, asking only for the rest", async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
-  await page
-    .getByLabel("A device tree, or a log file")
-    .setInputFiles(join(import.meta.dirname, "pip.dtb"));
+  await page.getByLabel("A device tree, or a log file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
   await page.getByRole("button", { name: "Tell me" }).click();
-  await page
-    .getByRole("button", { name: "It has no card here: make one from pip.dtb" })
-    .click();
+  await page.getByRole("button", { name: "It has no card here: make one from pip.dtb" }).click();
   const draft = page.getByRole("form", { name: "A card for it" });
   await expect(draft.locator("dl")).toContainText("Quince");
   await expect(draft.locator("dl")).toContainText("64-bit ARM");
@@ -93,15 +60,11 @@ test("a board without a card gets one from its device tree, asking only for the 
   await expectAccessible(page);
   await draft.getByRole("button", { name: "Keep this card" }).click();
   await expect(page.getByRole("radio", { name: /PIP-1 A/ })).toBeChecked();
-  await expect(page.getByRole("combobox", { name: "Model" })).toHaveValue(
-    "quince-pip-1",
-  );
+  await expect(page.getByRole("combobox", { name: "Model" })).toHaveValue("quince-pip-1");
 
   await page.goto("/cards#quince-pip-1");
   const card = page.getByRole("group", { name: /^Details of .*Pip 1/ });
-  await expect(
-    card.getByRole("rowheader", { name: "A", exact: true }),
-  ).toBeVisible();
+  await expect(card.getByRole("rowheader", { name: "A", exact: true })).toBeVisible();
   const download = page.waitForEvent("download");
   await page.getByRole("checkbox", { name: /^Choose .*Pip 1/ }).check();
   await page.getByRole("link", { name: "Take as YAML" }).click();

@@ -7,18 +7,10 @@ const start = 1 << 20;
 const root = 11 << 20;
 
 /** What an image is made with besides its usual files. */
-export type Made = {
-  tree?: string;
-  append?: string;
-  mountTable?: string;
-  firstLoader?: { at: number; mark: string };
-};
+export type Made = { tree?: string; append?: string; mountTable?: string; firstLoader?: { at: number; mark: string } };
 
 /** A small Linux image: one ext4 partition with extlinux.conf, the head of an ARM64 kernel and a root file system; with a device tree beside the kernel when one is named. */
-export function linuxImage(
-  path: string,
-  { tree, append, mountTable, firstLoader }: Made = {},
-) {
+export function linuxImage(path: string, { tree, append, mountTable, firstLoader }: Made = {}) {
   const folder = mkdtempSync(join(tmpdir(), "buttonhook-root-"));
   const kernel = Buffer.alloc(64 << 10);
   kernel.writeUInt32LE(kernel.length, 16);
@@ -29,10 +21,7 @@ export function linuxImage(
   program.write("\x7fELF\x02\x01", 0, "latin1");
   program.writeUInt16LE(183, 18);
   const files: [string, string | Buffer][] = [
-    [
-      "etc/os-release",
-      'NAME="Orchard"\nVERSION_ID="7"\nID=orchard\nPRETTY_NAME="Orchard 7 server"\n',
-    ],
+    ["etc/os-release", 'NAME="Orchard"\nVERSION_ID="7"\nID=orchard\nPRETTY_NAME="Orchard 7 server"\n'],
     ["etc/passwd", "root:x:0:0:root:/root:/bin/sh\n"],
     ["etc/fstab", `LABEL=orchard / ext4 defaults 0 1\n${mountTable ?? ""}`],
     ["etc/inittab", "ttyS0::respawn:/sbin/getty -L ttyS0 115200 vt100\n"],
@@ -47,22 +36,10 @@ export function linuxImage(
   if (tree !== undefined) files.push(["boot/dtbs/pip.dtb", readFileSync(tree)]);
   for (const [name, content] of files) {
     mkdirSync(dirname(join(folder, name)), { recursive: true });
-    writeFileSync(join(folder, name), content, {
-      mode: name === "sbin/init" ? 0o755 : 0o644,
-    });
+    writeFileSync(join(folder, name), content, { mode: name === "sbin/init" ? 0o755 : 0o644 });
   }
   const fileSystem = join(folder, "..", `${Date.now()}.ext4`);
-  execFileSync("/sbin/mke2fs", [
-    "-q",
-    "-t",
-    "ext4",
-    "-L",
-    "orchard",
-    "-d",
-    folder,
-    fileSystem,
-    `${root >> 10}k`,
-  ]);
+  execFileSync("/sbin/mke2fs", ["-q", "-t", "ext4", "-L", "orchard", "-d", folder, fileSystem, `${root >> 10}k`]);
   const disk = Buffer.alloc(start + root);
   disk[446] = 0x80;
   disk[446 + 4] = 0x83;

@@ -17,23 +17,9 @@ const players: ChildProcess[] = [];
 /** A bench of one's own that begins with an empty data folder. */
 test.beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "buttonhook-own-"));
-  server = spawn("dotnet", [
-    join(root, ".build/app/Buttonhook.App.dll"),
-    "serve",
-    "--data",
-    join(folder, "data"),
-    "--urls",
-    url,
-  ]);
+  server = spawn("dotnet", [join(root, ".build/app/Buttonhook.App.dll"), "serve", "--data", join(folder, "data"), "--urls", url]);
   await expect
-    .poll(
-      () =>
-        fetch(`${url}/api/bench`).then(
-          (r) => r.status,
-          () => 0,
-        ),
-      { timeout: 60_000 },
-    )
+    .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 })
     .toBe(200);
 });
 test.afterEach(async ({ page }) => {
@@ -41,9 +27,7 @@ test.afterEach(async ({ page }) => {
   await page.close();
   for (const player of players.splice(0)) player.kill();
   // The next server takes the same port, so this one must have let it go.
-  const ended =
-    server.exitCode === null &&
-    new Promise((over) => server.once("exit", over));
+  const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
   server.kill();
   await ended;
   rmSync(folder, { recursive: true, force: true });
@@ -68,10 +52,7 @@ time.sleep(600)`,
   players.push(player);
   return new Promise((found) =>
     player.stdout.once("data", (line: Buffer) =>
-      found({
-        path: line.toString().trim(),
-        play: () => player.stdin.write("\n"),
-      }),
+      found({ path: line.toString().trim(), play: () => player.stdin.write("\n") }),
     ),
   );
 }
@@ -95,15 +76,10 @@ async function bootToLogin(page: Page) {
   await port.check();
   await page.getByLabel(/Port, or another path/).fill(path);
   await page.getByLabel(/Speed, bits a second/).fill("115200");
-  await page
-    .getByRole("main")
-    .getByRole("button", { name: "Open the console" })
-    .click();
+  await page.getByRole("main").getByRole("button", { name: "Open the console" }).click();
   await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
   play();
-  await expect(
-    page.getByRole("list", { name: "Stages of this boot" }),
-  ).toContainText("Login, reached", { timeout: 60_000 });
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
 }
 
 async function keep(page: Page) {
@@ -112,84 +88,54 @@ async function keep(page: Page) {
   await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
 }
 
-test("an image with a chosen device tree leads from an empty bench to kept settings", async ({
-  page,
-}) => {
+test("an image with a chosen device tree leads from an empty bench to kept settings", async ({ page }) => {
   await page.goto(url);
-  await expect(
-    page.getByRole("heading", { level: 1, name: "What lies in front of you?" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
   await expectAccessible(page);
   const image = join(folder, "orchard.img");
   linuxImage(image, { tree: join(import.meta.dirname, "pip.dtb") });
   await bring(page, image);
-  await expect(page.getByRole("status")).toContainText(
-    "orchard.img is an image",
-  );
-  await expect(page.getByRole("status")).toContainText(
-    "It carries a device tree for one board.",
-  );
+  await expect(page.getByRole("status")).toContainText("orchard.img is an image");
+  await expect(page.getByRole("status")).toContainText("It carries a device tree for one board.");
   await expectAccessible(page);
   await page.getByLabel("Nickname").fill("Damson");
   await page.getByRole("button", { name: "Put it on the bench" }).click();
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Damson" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
   await bootToLogin(page);
   await keep(page);
 });
 
-test("a log alone brings its board, and what it does not tell stays unknown", async ({
-  page,
-}) => {
+test("a log alone brings its board, and what it does not tell stays unknown", async ({ page }) => {
   await page.goto(url);
   await bring(page, log);
   await expect(page.getByRole("status")).toContainText("This is a boot log");
   await page.getByLabel("Nickname").fill("Damson");
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await steps(page).getByRole("link", { name: "Identify" }).click();
-  await expect(
-    page.getByRole("heading", { name: "What is not known of it" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "What is not known of it" })).toBeVisible();
   await page.getByLabel(/Volts it takes/).fill("12");
   await page.getByRole("button", { name: "Put it on the card" }).click();
   await expect(page.getByLabel(/Volts it takes/)).toHaveCount(0);
-  await expect(
-    page.getByRole("region", { name: /^What is known of the/ }),
-  ).toContainText("12 V, amperes not known");
+  await expect(page.getByRole("region", { name: /^What is known of the/ })).toContainText("12 V, amperes not known");
   await page.getByText("What was changed on this board and its card").click();
-  await page
-    .getByRole("button", { name: /Take it back: You said: power.volts 12/ })
-    .click();
+  await page.getByRole("button", { name: /Take it back: You said: power.volts 12/ }).click();
   await expect(page.getByLabel(/Volts it takes/)).toBeVisible();
   await expectAccessible(page);
   await bootToLogin(page);
   await keep(page);
 });
 
-test("a bare device tree makes a board that an image is found for", async ({
-  page,
-}) => {
+test("a bare device tree makes a board that an image is found for", async ({ page }) => {
   await page.goto(url);
-  await page
-    .getByLabel("Drop it here, or choose a file")
-    .setInputFiles(join(import.meta.dirname, "pip.dtb"));
+  await page.getByLabel("Drop it here, or choose a file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
   await expect(page.getByRole("status")).toContainText("is a device tree");
-  await expect(page.getByLabel("What it tells of the board")).toContainText(
-    "ttyS0",
-  );
-  await expect(page.getByLabel("What it tells of the board")).toContainText(
-    "not known",
-  );
+  await expect(page.getByLabel("What it tells of the board")).toContainText("ttyS0");
+  await expect(page.getByLabel("What it tells of the board")).toContainText("not known");
   await page.getByLabel("Nickname").fill("Damson");
   await page.getByRole("button", { name: "Put it on the bench" }).click();
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Damson" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
   await steps(page).getByRole("link", { name: "Connect" }).click();
-  await expect(
-    page.getByText(/Cannot tell without the volts/).first(),
-  ).toBeVisible();
+  await expect(page.getByText(/Cannot tell without the volts/).first()).toBeVisible();
   await expectAccessible(page);
   await bootToLogin(page);
   await keep(page);
@@ -199,20 +145,13 @@ test("a bare device tree makes a board that an image is found for", async ({
 async function tabTo(page: Page, target: Locator) {
   await expect(target.first()).toBeEnabled();
   for (let i = 0; i < 150; i++) {
-    if (
-      await target.evaluateAll((found) =>
-        found.some((e) => e === document.activeElement),
-      )
-    )
-      return;
+    if (await target.evaluateAll((found) => found.some((e) => e === document.activeElement))) return;
     await page.keyboard.press("Tab");
   }
   throw new Error(`150 presses of the tab key do not lead to ${target}`);
 }
 
-test("the whole way from nothing to kept settings with the keyboard alone", async ({
-  page,
-}) => {
+test("the whole way from nothing to kept settings with the keyboard alone", async ({ page }) => {
   const image = join(folder, "orchard.img");
   linuxImage(image, { tree: join(import.meta.dirname, "pip.dtb") });
   const { path, play } = await terminal();
@@ -226,66 +165,44 @@ test("the whole way from nothing to kept settings with the keyboard alone", asyn
     await page.keyboard.type(text);
   };
   await page.goto(url);
-  await expect(
-    page.getByRole("heading", { level: 1, name: "What lies in front of you?" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
   await type(/Or what is printed on the board/, image);
   await press("Look at it");
-  await expect(page.getByRole("status")).toContainText(
-    "orchard.img is an image",
-  );
+  await expect(page.getByRole("status")).toContainText("orchard.img is an image");
   await type("Nickname", "Damson");
   await press("Put it on the bench");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Damson" }),
-  ).toBeVisible();
-  await page.evaluate(() =>
-    (document.activeElement as HTMLElement | null)?.blur(),
-  );
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
   await page.keyboard.press("5");
   await expect(page).toHaveURL(/\/boot$/);
   const port = page.getByRole("radio", { name: "A serial port" });
   const sources = page.getByRole("radio").first();
   await expect(sources).toBeVisible();
   await tabTo(page, page.getByRole("radio"));
-  for (let i = 0; i < 6 && !(await port.isChecked()); i++)
-    await page.keyboard.press("ArrowDown");
+  for (let i = 0; i < 6 && !(await port.isChecked()); i++) await page.keyboard.press("ArrowDown");
   await expect(port).toBeChecked();
   await type(/Port, or another path/, path);
   await type(/Speed, bits a second/, "115200");
-  await tabTo(
-    page,
-    page.getByRole("main").getByRole("button", { name: "Open the console" }),
-  );
+  await tabTo(page, page.getByRole("main").getByRole("button", { name: "Open the console" }));
   await page.keyboard.press("Enter");
   await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
   play();
-  await expect(
-    page.getByRole("list", { name: "Stages of this boot" }),
-  ).toContainText("Login, reached", { timeout: 60_000 });
-  await page.evaluate(() =>
-    (document.activeElement as HTMLElement | null)?.blur(),
-  );
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
   await page.keyboard.press("7");
   await press("Keep as version 1");
   await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
 });
 
-test("a nickname that is typed while the board is still read stays, and its letters are no keys", async ({
-  page,
-}) => {
+test("a nickname that is typed while the board is still read stays, and its letters are no keys", async ({ page }) => {
   await page.route(/\/draft/, async (route) => {
     await new Promise((r) => setTimeout(r, 1500));
     await route.continue();
   });
   await page.goto(url);
   await bring(page, join(import.meta.dirname, "pip.dtb"));
-  await page
-    .getByLabel("Nickname")
-    .pressSequentially("Damson by the well", { delay: 120 });
-  await expect(page.getByLabel("What it tells of the board")).toContainText(
-    "ttyS0",
-  );
+  await page.getByLabel("Nickname").pressSequentially("Damson by the well", { delay: 120 });
+  await expect(page.getByLabel("What it tells of the board")).toContainText("ttyS0");
   await expect(page.getByLabel("Nickname")).toHaveValue("Damson by the well");
   await expect(page.getByLabel("Nickname")).toBeFocused();
 });

@@ -1,13 +1,4 @@
-import {
-  expect,
-  expectAccessible,
-  next,
-  putOnBench,
-  steps,
-  target,
-  tellWritten,
-  test,
-} from "./bench";
+import { expect, expectAccessible, next, putOnBench, steps, target, tellWritten, test } from "./bench";
 
 const views = [
   "/",
@@ -50,11 +41,7 @@ test("nothing is broken from 360 to 2560 wide", async ({ page }) => {
     for (const width of [2560, 1920, 1100, 768, 390, 360]) {
       await page.setViewportSize({ width, height: 900 });
       await page.evaluate(() => new Promise(requestAnimationFrame));
-      const beyond = await page.evaluate(
-        () =>
-          document.documentElement.scrollWidth -
-          document.documentElement.clientWidth,
-      );
+      const beyond = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
       expect(beyond, `${view} at ${width}`).toBeLessThanOrEqual(0);
     }
   }
@@ -62,57 +49,37 @@ test("nothing is broken from 360 to 2560 wide", async ({ page }) => {
 
 test("hands on the keyboard reach everything", async ({ page }) => {
   await page.goto("/boards/bramley/boot");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Bramley" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
   await page.keyboard.press("6");
   await expect(page).toHaveURL(/bramley\/diagnose/);
-  await expect(
-    page.getByRole("navigation", { name: "On the bench" }),
-  ).toContainText("Pearmain");
+  await expect(page.getByRole("navigation", { name: "On the bench" })).toContainText("Pearmain");
   await page.keyboard.press("]");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Costard" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Costard" })).toBeVisible();
   await page.keyboard.press("[");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Bramley" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
   await page.keyboard.press("?");
-  await expect(page.getByRole("dialog")).toContainText(
-    "next and previous evidence",
-  );
+  await expect(page.getByRole("dialog")).toContainText("next and previous evidence");
   await page.keyboard.press("Escape");
   await page.keyboard.press("/");
   await page.keyboard.type("device tree of another");
   await page.keyboard.press("Enter");
   await expect(page).toHaveURL(/rules#dtb-wrong-board/);
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Rule book" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Rule book" })).toBeVisible();
   await page.keyboard.press("b");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "The bench" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "The bench" })).toBeVisible();
   await page.keyboard.press("a");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Put a board on the bench" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Put a board on the bench" })).toBeVisible();
   await page.getByLabel("Nickname").pressSequentially("b1/a?");
   await expect(page.getByLabel("Nickname")).toHaveValue("b1/a?");
 });
 
-test("Enter that comes before everything is here opens what was typed as soon as it is", async ({
-  page,
-}) => {
+test("Enter that comes before everything is here opens what was typed as soon as it is", async ({ page }) => {
   await page.route("**/api/rules", async (route) => {
     await new Promise((wait) => setTimeout(wait, 2000));
     await route.continue();
   });
   await page.goto("/boards/bramley/boot");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "Bramley" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Bramley" })).toBeVisible();
   await page.keyboard.press("/");
   await page.keyboard.type("device tree of another");
   await page.keyboard.press("Enter");
@@ -120,9 +87,7 @@ test("Enter that comes before everything is here opens what was typed as soon as
   await expect(page).toHaveURL(/rules#dtb-wrong-board/);
 });
 
-test("evidence is walked through with e, and the large mode comes and goes with l", async ({
-  page,
-}) => {
+test("evidence is walked through with e, and the large mode comes and goes with l", async ({ page }) => {
   await page.goto("/boards/bramley/boot");
   await expect(target(page)).toContainText("Gave up waiting for root");
   await page.keyboard.press("e");
@@ -136,52 +101,31 @@ test("evidence is walked through with e, and the large mode comes and goes with 
   await expect(page.getByRole("button", { name: /Large/ })).toBeVisible();
 });
 
-test("a boot goes on while the page is reloaded, and marks are kept", async ({
-  page,
-}) => {
+test("a boot goes on while the page is reloaded, and marks are kept", async ({ page }) => {
   await putOnBench(page, "Wilding", "none");
-  await next(page)
-    .getByRole("button", { name: /Take it/ })
-    .click();
+  await next(page).getByRole("button", { name: /Take it/ }).click();
   await tellWritten(page);
   await steps(page).getByRole("link", { name: "Connect" }).click();
-  await next(page)
-    .getByRole("button", { name: /Boot it/ })
-    .click();
-  await expect(page.getByRole("region", { name: "Console" })).toContainText(
-    /U-Boot|\[ +\d+\.\d+\]/,
-  );
+  await next(page).getByRole("button", { name: /Boot it/ }).click();
+  await expect(page.getByRole("region", { name: "Console" })).toContainText(/U-Boot|\[ +\d+\.\d+\]/);
   await page.reload();
-  await expect(
-    page.getByRole("status").filter({ hasText: "Reached login" }),
-  ).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Reached login" })).toBeVisible();
   await expect(page.getByRole("meter", { name: "Quiet time" })).toBeVisible();
   await page.getByRole("heading", { level: 1 }).click();
   await page.keyboard.press("Space");
   await page.getByRole("button", { name: "A picture came up" }).click();
-  await expect(page.getByRole("list", { name: "What was seen" })).toContainText(
-    "A picture came up",
-  );
+  await expect(page.getByRole("list", { name: "What was seen" })).toContainText("A picture came up");
 });
 
 test("a supply that is too weak is told before power", async ({ page }) => {
   await putOnBench(page, "Crab", "none");
-  await next(page)
-    .getByRole("button", { name: /Take it/ })
-    .click();
+  await next(page).getByRole("button", { name: /Take it/ }).click();
   await expect(page).toHaveURL(/\/prepare$/);
-  await page
-    .getByRole("navigation", { name: "Steps of the work" })
-    .getByRole("link", { name: "Identify" })
-    .click();
-  await page
-    .getByLabel("Supply", { exact: true })
-    .selectOption({ label: "5 V, 1 A with micro USB" });
+  await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Identify" }).click();
+  await page.getByLabel("Supply", { exact: true }).selectOption({ label: "5 V, 1 A with micro USB" });
   await page.getByRole("button", { name: "Save what changed" }).click();
   await tellWritten(page);
-  await expect(next(page)).toContainText(
-    "This supply ends in micro USB; the board takes USB-C.",
-  );
+  await expect(next(page)).toContainText("This supply ends in micro USB; the board takes USB-C.");
 });
 
 test("the theme that was chosen stays", async ({ page }) => {
@@ -196,56 +140,30 @@ test.describe("input that cannot be used", () => {
 
   test("gets three plain sentences and loses nothing", async ({ page }) => {
     await putOnBench(page, "Damson", "none");
-    await page
-      .getByRole("navigation", { name: "Steps of the work" })
-      .getByRole("link", { name: "Boot" })
-      .click();
+    await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Boot" }).click();
     await page.getByRole("radio", { name: "A log file" }).check();
-    await page
-      .getByLabel(/A console log/)
-      .setInputFiles({
-        name: "empty.log",
-        mimeType: "text/plain",
-        buffer: Buffer.alloc(0),
-      });
-    await expect(page.getByRole("alert")).toContainText(
-      /empty.log is empty.\s*Look whether the right file was chosen/,
-    );
+    await page.getByLabel(/A console log/).setInputFiles({ name: "empty.log", mimeType: "text/plain", buffer: Buffer.alloc(0) });
+    await expect(page.getByRole("alert")).toContainText(/empty.log is empty.\s*Look whether the right file was chosen/);
     await page.getByRole("radio", { name: "A serial port" }).check();
     await page.getByLabel(/Port, or another path/).fill("/dev/ttyUSB77");
     await page.getByRole("button", { name: "Open the console" }).click();
-    await expect(
-      page.getByRole("alert").filter({ hasText: "There is no such device." }),
-    ).toBeVisible();
+    await expect(page.getByRole("alert").filter({ hasText: "There is no such device." })).toBeVisible();
     await page.goto("/boards/new");
     await page.getByLabel("Nickname").fill("bramley");
     await page.getByLabel("Model").selectOption({ label: "Wickerby Thimble" });
-    await page
-      .getByRole("radio", { name: /^THIMBLE/i })
-      .first()
-      .check();
+    await page.getByRole("radio", { name: /^THIMBLE/i }).first().check();
     await page.getByRole("button", { name: "Put it on the bench" }).click();
-    await expect(page.getByRole("alert")).toContainText(
-      /bramley is taken.\s*Choose another one./,
-    );
+    await expect(page.getByRole("alert")).toContainText(/bramley is taken.\s*Choose another one./);
     await expect(page.getByRole("alert")).toBeFocused();
   });
 });
 
-test("the first page needs less than 190 kB of script and style, packed and kept for good", async ({
-  page,
-  server,
-}) => {
+test("the first page needs less than 190 kB of script and style, packed and kept for good", async ({ page, server }) => {
   const client = await page.context().newCDPSession(page);
   await client.send("Network.enable");
-  const answers = new Map<
-    string,
-    { type: string; headers: Record<string, string> }
-  >();
+  const answers = new Map<string, { type: string; headers: Record<string, string> }>();
   let bytes = 0;
-  client.on("Network.responseReceived", (e) =>
-    answers.set(e.requestId, { type: e.type, headers: e.response.headers }),
-  );
+  client.on("Network.responseReceived", (e) => answers.set(e.requestId, { type: e.type, headers: e.response.headers }));
   client.on("Network.loadingFinished", (e) => {
     const { type = "", headers = {} } = answers.get(e.requestId) ?? {};
     if (type !== "Script" && type !== "Stylesheet") return;
@@ -254,33 +172,21 @@ test("the first page needs less than 190 kB of script and style, packed and kept
     expect(headers["Cache-Control"]).toContain("immutable");
   });
   await page.goto("/");
-  await expect(
-    page.getByRole("heading", { level: 1, name: "The bench" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "The bench" })).toBeVisible();
   await page.waitForLoadState("networkidle");
-  console.log(
-    `  script and style of the first page: ${(bytes / 1000).toFixed(0)} kB`,
-  );
+  console.log(`  script and style of the first page: ${(bytes / 1000).toFixed(0)} kB`);
   expect(bytes).toBeGreaterThan(50_000);
   expect(bytes).toBeLessThan(190_000);
 
   // Who takes nothing packed gets the same file as it is; the page itself is asked for again.
-  const script = await page.evaluate(
-    () => document.querySelector<HTMLScriptElement>("script[src]")!.src,
-  );
-  const plain = await fetch(script, {
-    headers: { "Accept-Encoding": "identity" },
-  });
+  const script = await page.evaluate(() => document.querySelector<HTMLScriptElement>("script[src]")!.src);
+  const plain = await fetch(script, { headers: { "Accept-Encoding": "identity" } });
   expect(plain.headers.get("content-encoding")).toBeNull();
   expect(plain.headers.get("content-type")).toContain("javascript");
-  expect((await fetch(`${server}/`)).headers.get("cache-control")).toBe(
-    "no-cache",
-  );
+  expect((await fetch(`${server}/`)).headers.get("cache-control")).toBe("no-cache");
 });
 
-test("every dialog and menu is accessible in both themes, and the focus never falls to the body", async ({
-  page,
-}) => {
+test("every dialog and menu is accessible in both themes, and the focus never falls to the body", async ({ page }) => {
   const focus = () => page.evaluate(() => document.activeElement?.tagName);
   await page.goto("/boards/bramley/boot");
   await expect(target(page)).toContainText("Gave up waiting for root");
@@ -310,9 +216,7 @@ test("every dialog and menu is accessible in both themes, and the focus never fa
     await route.continue();
   });
   await page.goto("/boards/pearmain/diagnose");
-  const answer = page
-    .getByRole("region", { name: "The next check" })
-    .getByRole("button", { name: "Cannot look" });
+  const answer = page.getByRole("region", { name: "The next check" }).getByRole("button", { name: "Cannot look" });
   await answer.focus();
   await page.keyboard.press("Enter");
   await expect(page.getByText("You could not look.")).toBeVisible();
@@ -323,8 +227,6 @@ test("every dialog and menu is accessible in both themes, and the focus never fa
   await expect.poll(focus).not.toBe("BODY");
   // By the keys to another page.
   await page.keyboard.press("1");
-  await expect(
-    page.getByRole("heading", { name: "Which board" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Which board" })).toBeVisible();
   await expect.poll(focus).not.toBe("BODY");
 });

@@ -3,9 +3,7 @@ import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 
-const scratch =
-  process.env.BUTTONHOOK_TEST_SCRATCH ??
-  mkdtempSync(join(tmpdir(), "buttonhook-browser-"));
+const scratch = process.env.BUTTONHOOK_TEST_SCRATCH ?? mkdtempSync(join(tmpdir(), "buttonhook-browser-"));
 process.env.BUTTONHOOK_TEST_SCRATCH = scratch;
 
 /** The real application in Debian's Chromium; each worker has a server with the demo of its own (see bench.ts). */

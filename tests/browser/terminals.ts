@@ -1,11 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import {
-  existsSync,
-  mkdtempSync,
-  rmSync,
-  symlinkSync,
-  unlinkSync,
-} from "node:fs";
+import { existsSync, mkdtempSync, rmSync, symlinkSync, unlinkSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 
@@ -19,16 +13,8 @@ export class Console {
 
   /** Makes one; `program` is what it runs (nano, whiptail …), as a shell command. */
   static async make(program: string | null = null): Promise<Console> {
-    const player = spawn("/usr/bin/python3", [
-      "-u",
-      join(import.meta.dirname, "console.py"),
-      ...(program ? [program] : []),
-    ]);
-    const path = await new Promise<string>((found) =>
-      player.stdout.once("data", (line: Buffer) =>
-        found(line.toString().trim()),
-      ),
-    );
+    const player = spawn("/usr/bin/python3", ["-u", join(import.meta.dirname, "console.py"), ...(program ? [program] : [])]);
+    const path = await new Promise<string>((found) => player.stdout.once("data", (line: Buffer) => found(line.toString().trim())));
     return new Console(player, path);
   }
 
@@ -39,8 +25,7 @@ export class Console {
 
   /** Takes it away, as a plug that is pulled. */
   async end() {
-    if (this.player.exitCode !== null || this.player.signalCode !== null)
-      return;
+    if (this.player.exitCode !== null || this.player.signalCode !== null) return;
     const ended = new Promise((over) => this.player.once("exit", over));
     this.player.kill("SIGKILL");
     await ended;
