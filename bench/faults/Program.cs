@@ -22,13 +22,18 @@ var slowestEnd = 0L;
 try
 {
     var only = args.Length > 2 ? args[2] : null;
-    var share = TimeSpan.FromMinutes(only is null ? minutes / 7 : minutes);
+    var share = TimeSpan.FromMinutes(only is null ? minutes / 11 : minutes);
+    var persons = new Persons(folder, random);
     await For("kill in a capture", share, () => Ended(9));
     await For("stop in a capture", share, () => Ended(15));
     await For("port vanishes", share, Vanish);
     await For("flood", share, Flood);
     await For("twenty starts at once", share, Race);
     await For("foreign page", share, Foreign);
+    await For("a person's folder", share, persons.OwnFolder);
+    await For("pipes for files", share, persons.Pipes);
+    await For("Ctrl+C in a capture", share, persons.Interrupted);
+    await For("kill in a restore", share, persons.Restored);
     if (only is null)
         Mutations(share);
 }
@@ -212,6 +217,12 @@ void Mutations(TimeSpan time)
     var log = File.ReadAllBytes(Path.Combine(root, "tests/logs/arm64-good-first-boot-1/console.log"));
     var tree = File.ReadAllBytes(Path.Combine(root, "tests/browser/pip.dtb"));
     var card = Encoding.UTF8.GetBytes(new CardPack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], [], []).Write());
+    var record = Encoding.UTF8.GetBytes(
+        """{"format":"buttonhook.working-settings/2","nickname":"Quince","settings":[{"id":"image.name","name":"Image","value":"Fallow 12","standing":"proven","source":"the log"}],"files":[],"bench":null,"notes":"","logSha256":null,"bootedAt":null}"""
+    );
+    var rules = Encoding.UTF8.GetBytes(
+        DataFile.Write(new OwnRules([new("mine", "root-not-found", "frost alarm", "^frost \\d+", null, 2, false, null)], []))
+    );
     var disk = new byte[1 << 20];
     disk[510] = 0x55;
     disk[511] = 0xAA;
@@ -223,6 +234,26 @@ void Mutations(TimeSpan time)
         ("device trees", tree, b => Refusable(() => DeviceTree.Read(b))),
         ("cards", card, b => CardPack.Read("card.yaml", Encoding.UTF8.GetString(b), known.Schemas)),
         ("logs", log[..6000], b => LogDiagnosis.Of(b, known.Rules)),
+        (
+            "images on a board",
+            disk,
+            b =>
+                Inspection.Of(
+                    ImageBytes.Of(b),
+                    "none",
+                    b.Length,
+                    "",
+                    Buttonhook.App.Images.DryBoards.Find(known.Catalogue.Models[0].Id, known.Catalogue).Value,
+                    [],
+                    Buttonhook.App.Images.ImageFiles.Unpack
+                )
+        ),
+        (
+            "records",
+            record,
+            b => Buttonhook.Core.Keeping.SettingsReader.Read(Encoding.UTF8.GetString(b), KnowledgeFiles.SchemaOf("working-settings"))
+        ),
+        ("rules", rules, b => OwnRules.Read(Encoding.UTF8.GetString(b), known.OwnRulesSchema, known.Rules.Book)),
         ("images", disk, b => Inspection.Of(ImageBytes.Of(b), "none", b.Length, "", null, [], Buttonhook.App.Images.ImageFiles.Unpack)),
         (
             "command lines",
@@ -234,7 +265,8 @@ void Mutations(TimeSpan time)
     {
         var (tried, failed) = (0, 0);
         var clock = Stopwatch.StartNew();
-        while (clock.Elapsed < time / parsers.Length)
+        // In the long run each is tried twenty thousand times at least.
+        while (clock.Elapsed < time / parsers.Length || minutes >= 10 && tried < 20_000)
         {
             var bytes = good.ToArray();
             for (var n = random.Next(1, 12); n > 0; n--)

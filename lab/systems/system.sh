@@ -27,7 +27,7 @@ echo orchard >"$root/etc/hostname"
 printf '127.0.0.1\tlocalhost\n127.0.1.1\torchard\n' >"$root/etc/hosts"
 printf 'PRETTY_NAME="Fallow %s"\nNAME="Fallow"\nVERSION_ID="%s"\nID=fallow\nID_LIKE=debian\n' "$name" "$suite" >"$root/usr/lib/os-release"
 [ -d "$root/etc/network" ] && printf 'auto lo\niface lo inet loopback\nsource /etc/network/interfaces.d/*\n' >"$root/etc/network/interfaces"
-has root && echo 'root:orchard' | inside chpasswd
+has root && echo 'root:orchard' | inside chpasswd -c SHA512
 if has user; then
   inside useradd -m -s /bin/bash -G sudo,adm,dialout keeper
   echo 'keeper:orchard' | inside chpasswd

@@ -462,4 +462,14 @@ public sealed partial class NoHarmTests : InFolder
         Assert.Equal(["keeper\r"], events.Where(e => e.Kind == Core.Consoles.EventKind.Typed).Select(e => e.Text));
         Assert.StartsWith("0 of 1", (await CommandLineTests.Run("forget-secrets", "--data", Data)).Out);
     }
+
+    [Theory]
+    [InlineData("=1+1", "'=1+1")]
+    [InlineData("\t=1+1", "'\t=1+1")]
+    [InlineData("\r=1+1", "\"'\r=1+1\"")]
+    [InlineData("  @SUM(A1)", "'  @SUM(A1)")]
+    [InlineData("frost\u202E-7", "frost¤-7")]
+    [InlineData("a,\"b\"", "\"a,\"\"b\"\"\"")]
+    [InlineData("plain - text", "plain - text")]
+    public void A_field_of_a_csv_file_computes_nothing(string text, string field) => Assert.Equal(field, Csv.Field(text));
 }

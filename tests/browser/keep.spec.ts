@@ -163,17 +163,15 @@ test("a move to soldered flash is proven by the next boot", async ({ page }) => 
   // The running system tells its disks first; which one is erased is confirmed by its size.
   for (const line of ["fallow", "fallow"]) await type(page, id, line);
   const flash = page.getByRole("region", { name: "Soldered flash" });
-  await flash.getByRole("button", { name: /^Send: Ask the running system for its disks/ }).click();
+  await flash.getByRole("button", { name: /^Send ?: Ask the running system for its disks/ }).click();
   await expect(flash.getByText("/dev/mmcblk0", { exact: true })).toBeVisible();
   await flash.getByRole("radio", { name: /^\/dev\/mmcblk1, / }).check();
-  await flash.getByRole("button", { name: "Plan the copy to the soldered flash" }).click();
-  await expect(page.getByText("its size in GB is typed", { exact: false })).toBeVisible();
   await flash.getByLabel(/Its size in GB/).fill("16");
   await flash.getByRole("button", { name: "Plan the copy to the soldered flash" }).click();
   await expect(page.getByText("Not proven yet: no boot since the move was begun.")).toBeVisible();
   await expect(page.getByText("This erases /dev/mmcblk1.", { exact: false }).first()).toBeVisible();
   await expectAccessible(page);
-  for (const step of [/^Send: Write a new partition table/, /^Send: Copy the loader/, /^Send: Make file systems/, /^Send: Copy all files/])
+  for (const step of [/^Send ?: Write a new partition table/, /^Send ?: Copy the loader/, /^Send ?: Make file systems/, /^Send ?: Copy all files/])
     await flash.getByRole("button", { name: step }).click();
   const { latestBootId } = (await (await page.request.get(`/api/boards/${id}`)).json()) as { latestBootId: string };
   await expect

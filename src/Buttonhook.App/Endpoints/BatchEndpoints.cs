@@ -174,18 +174,9 @@ public static class BatchEndpoints
                         b.Cause ?? "",
                         string.Join(' ', b.Addresses),
                         string.Join(' ', b.Differs),
-                    }.Select(Field)
+                    }.Select(App.Csv.Field)
                 )
                 .Append("\r\n");
         return Results.File(Encoding.UTF8.GetBytes(text.ToString()), "text/csv; charset=utf-8", "batch.csv");
-    }
-
-    /// <summary>A field as RFC 4180 has it; what a spreadsheet would compute begins with an apostrophe, also behind the blanks that some pass over.</summary>
-    private static string Field(string text)
-    {
-        text = Directions.Shown(text);
-        if (text.Length > 0 && (text[0] is '\t' or '\r' or '\n' || text.TrimStart() is ['=' or '+' or '-' or '@', ..]))
-            text = "'" + text;
-        return text.AsSpan().IndexOfAny(",\"\r\n") < 0 ? text : $"\"{text.Replace("\"", "\"\"")}\"";
     }
 }

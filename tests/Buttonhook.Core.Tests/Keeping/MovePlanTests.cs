@@ -239,6 +239,17 @@ public class MovePlanTests
         Assert.Contains(steps, s => s.Text.StartsWith("Leave the card in", StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData("root@orchard:~# ", "sh -c ")]
+    [InlineData("/ # ", "sh -c ")]
+    [InlineData("keeper@orchard:~$ ", "sudo sh -c ")]
+    [InlineData("root@orchard:~# su keeper\nkeeper@orchard:/root$ ", "sudo sh -c ")]
+    public void Roots_own_session_needs_no_sudo(string prompt, string begins) =>
+        Assert.All(
+            Plan("quill-v", MoveTarget.Ssd, Sight(Look(), "/dev/nvme0n1", prompt)).Steps.Where(s => s.Command is not null),
+            s => Assert.StartsWith(begins, s.Command)
+        );
+
     [Fact]
     public void Steps_are_ticked_by_what_the_console_shows_behind_the_look()
     {

@@ -93,11 +93,12 @@ class BrowserPort {
   }
 
   private async read() {
-    while (!this.over && this.port.readable) {
-      this.reader = this.port.readable.getReader();
+    while (!this.over && this.port.readable && !this.port.readable.locked) {
+      const reader = this.port.readable.getReader();
+      this.reader = reader;
       try {
         for (;;) {
-          const { value, done } = await this.reader.read();
+          const { value, done } = await reader.read();
           if (done) break;
           this.waiting.push(value);
           void this.send();
@@ -105,8 +106,9 @@ class BrowserPort {
       } catch {
         // A framing error ends the stream, and the port gives a new one; an unplugged adapter gives none.
       } finally {
-        this.reader.releaseLock();
-        this.reader = null;
+        reader.releaseLock();
+        // While the line is changed, another one may have taken its place.
+        if (this.reader === reader) this.reader = null;
       }
     }
   }
@@ -151,7 +153,7 @@ class BrowserPort {
   private readonly onLine = async (line: LineSettings) => {
     const before = this.line;
     if (this.port.readable && sameLine(line, before)) return;
-    const reader = this.reader;
+    const { reader } = this;
     this.reader = null;
     await reader?.cancel().catch(() => undefined);
     await this.port.close().catch(() => undefined);
