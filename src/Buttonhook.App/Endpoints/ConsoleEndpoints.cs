@@ -127,7 +127,7 @@ public static class ConsoleEndpoints
     }
 
     /// <summary>Sends a command where a shell waits for one; while something else waits, or the board is at work, it is held back and told.</summary>
-    private static IResult Command(string id, CommandInput command, Captures captures)
+    private static async Task<IResult> Command(string id, CommandInput command, Captures captures)
     {
         if (command.Text.Length is 0 or > MostTyped || command.Text.Any(char.IsControl))
             return new Problem(
@@ -137,6 +137,9 @@ public static class ConsoleEndpoints
             ).Answer();
         if (captures.Running(id) is not { Live: true } capture)
             return Ended();
+        // What was sent a moment ago may still be at work.
+        for (var n = 0; n < 40 && !Prompts.IsShell(capture.Prompt) && !Prompts.AsksForSecret(capture.Prompt) && capture.Live; n++)
+            await Task.Delay(50);
         var waits = capture.Prompt.Trim();
         if (!Prompts.IsShell(capture.Prompt) && !(command.Anyway && waits.Length > 0 && !Prompts.AsksForSecret(capture.Prompt)))
             return new Problem(

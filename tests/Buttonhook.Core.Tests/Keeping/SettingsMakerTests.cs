@@ -128,7 +128,7 @@ public class SettingsMakerTests
             User = "keeper",
             Wireless = new("Hedge's house", new string('a', 64), "NL"),
             Keys = ["ssh-ed25519 AAAAC3 keeper@orchard-house"],
-            Commands = ["curl -u keeper:codling http://shed.example", "echo 'it is \"so\"'"],
+            Commands = ["curl -u keeper:codling http://shed.example", "echo 'seventeen \"pears\"'"],
         };
         var files = FirstBootScript.Of(set, [], null);
         var settings = SettingsMaker.Of(Runs.Of(set: set)) with
@@ -139,7 +139,7 @@ public class SettingsMakerTests
         var given =
             System.Text.Json.JsonSerializer.Serialize(ForOthers.Of(settings), DataFile.Json)
             + SettingsText.Markdown(ForOthers.Of(settings), 1);
-        foreach (var secret in new[] { "codling", "orchard-house", "486564676527", "it is " })
+        foreach (var secret in new[] { "codling", "orchard-house", "486564676527", "seventeen" })
         {
             Assert.DoesNotContain(secret, given);
             if (secret[0] != '4')

@@ -108,7 +108,7 @@ public sealed class NetworkFilesTests : IDisposable
         var file = File("interfaces", NetworkFiles.Ifupdown(Set(interfaceName).Address!));
         var said = await Run(Path.Combine(readers, "sbin/ifquery"), [], $"--interfaces={file}", $"--state-dir={folder}", stanza);
         Assert.Contains("address: 192.0.2.10\n", said);
-        Assert.Contains("netmask: 24\n", said);
+        Assert.Contains("netmask: 255.255.255.0\n", said);
         Assert.Contains("gateway: 192.0.2.1", said);
     }
 }
