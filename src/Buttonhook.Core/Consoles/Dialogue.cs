@@ -12,11 +12,6 @@ public abstract class Dialogue : TypingRun
     /// <summary>A line is a question when nothing came behind it for so long, in milliseconds.</summary>
     private const int Settles = 300;
 
-    /// <summary>An echo comes within this time, in milliseconds.</summary>
-    private const int EchoWithin = 600;
-
-    /// <summary>Takes away what stands on the line that is typed (VKILL of termios(3)).</summary>
-    private const string TakeAway = "\u0015";
     private const int Remembered = 4096;
     private readonly int patience;
     private string arrived = "";
@@ -49,7 +44,7 @@ public abstract class Dialogue : TypingRun
             arrived = arrived[^Remembered..];
         var quiet = now - changedAt.Value;
         if (secret is { } waiting)
-            return now - typedAt < EchoWithin ? null : AfterProbe(now, waiting);
+            return now - typedAt < ComesBackWithin ? null : AfterProbe(now, waiting);
         var line = arrived[(arrived.LastIndexOf('\n') + 1)..].TrimStart('\r');
         var typed = Answer(quiet >= Settles && line.Trim().Length > 0 ? line : null, now - typedAt, quiet);
         if (State != SequenceState.Waiting)
@@ -79,7 +74,7 @@ public abstract class Dialogue : TypingRun
         if (isSecret)
         {
             // The space is taken away again before the secret is typed.
-            (secret, text) = (text, " ");
+            (secret, text) = (text, Probe);
         }
         arrived = "";
         (typedAt, changedAt) = (now, now);
@@ -89,9 +84,7 @@ public abstract class Dialogue : TypingRun
     private (byte[], bool)? AfterProbe(int now, string text)
     {
         secret = null;
-        // Whole lines came from somewhere else; stars for letters give nothing away.
-        var back = arrived[(arrived.LastIndexOf('\n') + 1)..].Trim('\r', '\b', '*', '\u2022', '\u25CF');
-        if (back.Length > 0)
+        if (CameBack(arrived))
         {
             Finish(SequenceState.Failed, "The board shows what is typed there: the secret was not typed.");
             return (Encoding.UTF8.GetBytes(TakeAway), false);
@@ -188,7 +181,7 @@ public sealed class LogIn(string user, string password) : Dialogue("Log in", 40)
             return null;
         }
         step = Step.Begin;
-        return ("\u0015\r", false);
+        return (TakeAway + "\r", false);
     }
 
     private (string, bool)? Password(string? question)

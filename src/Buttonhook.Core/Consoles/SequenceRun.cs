@@ -99,20 +99,19 @@ public sealed class SequenceRun : TypingRun
             probedAt = now;
             arrived = "";
             asked = true;
-            return (" "u8.ToArray(), true);
+            return (Sequence.Keys(Probe), true);
         }
         if (current.Secret)
         {
             if (now - probedAt < ComesBackWithin)
                 return null;
-            var back = arrived[(arrived.LastIndexOf('\n') + 1)..].Trim('\r', '\b', '*', '\u2022', '\u25CF');
-            if (back.Length > 0)
+            if (CameBack(arrived))
             {
                 Finish(
                     SequenceState.Failed,
                     $"Step {step + 1} of {sequence.Steps.Count}: the board shows what is typed there, so the secret was not typed."
                 );
-                return (TakeAway, false);
+                return (Sequence.Keys(TakeAway), false);
             }
         }
         step++;
@@ -121,15 +120,10 @@ public sealed class SequenceRun : TypingRun
         if (step == sequence.Steps.Count)
             Finish(SequenceState.Done, "Done.");
         return string.IsNullOrEmpty(current.Send) ? null
-            : current.Secret ? ([.. TakeAway, .. Sequence.Keys(current.Send)], true)
+            : current.Secret ? ([.. Sequence.Keys(TakeAway), .. Sequence.Keys(current.Send)], true)
             : (Sequence.Keys(current.Send), false);
     }
 
-    /// <summary>An echo comes within this time, in milliseconds.</summary>
-    private const int ComesBackWithin = 600;
-
-    /// <summary>Takes away what stands on the line that is typed (VKILL of termios(3)).</summary>
-    private static readonly byte[] TakeAway = [0x15];
     private int? probedAt;
 
     /// <summary>Whether what the step waits for was seen; what comes behind it is the answer to the space.</summary>

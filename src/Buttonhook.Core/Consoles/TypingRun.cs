@@ -21,6 +21,20 @@ public abstract class TypingRun(string name)
     /// <param name="text">The readable text that arrived since it was last asked, unfinished line included.</param>
     public abstract (byte[] Bytes, bool Secret)? Advance(int now, string text);
 
+    /// <summary>An echo comes within this time, in milliseconds.</summary>
+    protected const int ComesBackWithin = 600;
+
+    /// <summary>Is typed before a secret: a space comes back where what is typed is shown.</summary>
+    protected const string Probe = " ";
+
+    /// <summary>Takes away what stands on the line that is typed (VKILL of termios(3)), the probe with it.</summary>
+    protected const string TakeAway = "\u0015";
+
+    /// <summary>Whether the probe came back; whole lines came from somewhere else, and stars for letters give nothing away.</summary>
+    /// <param name="arrived">What arrived since it was typed.</param>
+    protected static bool CameBack(string arrived) =>
+        arrived[(arrived.LastIndexOf('\n') + 1)..].Trim('\r', '\b', '*', '\u2022', '\u25CF').Length > 0;
+
     /// <summary>Notes how it ended.</summary>
     protected void Finish(SequenceState state, string says) => (State, Says) = (state, says);
 }

@@ -1,21 +1,12 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.RegularExpressions;
 using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Keeping;
 
-/// <summary>What a move is planned from.</summary>
-/// <param name="Look">What the running system showed of its disks; null before it was asked.</param>
-/// <param name="Device">The disk that was chosen and whose size was confirmed; null before.</param>
-/// <param name="Seed">What the new identifiers are made from: the same move has the same ones.</param>
-/// <param name="Book">The commands.</param>
-/// <param name="Log">The console, by which steps are ticked; null without one.</param>
-public sealed record MoveSight(DiskLook? Look, string? Device, string Seed, CommandBook Book, ConsoleLog? Log = null);
-
 /// <summary>The steps of a move, made of what the running system shows: its own names, its own table, its own mount table.</summary>
-public static partial class MoveSteps
+public static class MoveSteps
 {
     private const long Spare = 256L << 20;
     private const string LinuxData = "0fc63daf-8483-4772-8e79-3d69d8477de4";
@@ -89,25 +80,11 @@ public static partial class MoveSteps
         return steps;
     }
 
-    /// <summary>Whether the session is root's own, by its newest prompt: there may be no sudo then.</summary>
-    private static bool IsRoots(ConsoleLog? log)
-    {
-        for (var line = log?.LineCount ?? 0; line > Math.Max(0, (log?.LineCount ?? 0) - PromptWithin); line--)
-            if (Prompt().Match(log!.Text(line)) is { Success: true } prompt)
-                return prompt.Groups[1].Value == "#";
-        return false;
-    }
-
-    private const int PromptWithin = 400;
-
-    [GeneratedRegex(@"^(?:\S*[@:~\w/\]-]+ ?)?([$#])(?: |$)")]
-    private static partial Regex Prompt();
-
     /// <summary>A step with its command, ticked by what the console shows behind the look.</summary>
     private static MoveStep Step(MoveSight sight, string id, string text, string? caution = null, params (string, string)[] words)
     {
         var command = sight.Book.Of(id, null)!;
-        var step = new MoveStep(text, command.Line(!IsRoots(sight.Log), words), caution);
+        var step = new MoveStep(text, command.Line(!sight.IsRoots, words), caution);
         var (proof, failed) = (command.Proves(words), command.Fails(words));
         for (var line = sight.Look?.Line + 1; line <= sight.Log?.LineCount; line++)
         {
