@@ -165,4 +165,38 @@ internal sealed partial class Persons(string folder, Random random)
         Demand(!Directory.Exists(Path.Combine(data, "restoring")), "half a restore is left");
         return 0;
     }
+
+    /// <summary>The server is killed at any moment of a batch of forty: all of it is there, or nothing, and then it can be begun again.</summary>
+    public async Task<long> Batched()
+    {
+        var data = Fresh("batched");
+        string source;
+        var batch = new Func<string, object>(board => new
+        {
+            name = "Hedge",
+            boardId = board,
+            version = 1,
+            boards = Enumerable.Range(1, 40).Select(n => new { nickname = $"Row {n}", host = $"row-{n}" }),
+        });
+        using (var server = await Server.Up(data))
+        {
+            source = await server.Board("Quince");
+            await server.Record(source);
+            var order = server.Http.PostAsJsonAsync($"/api/batches", batch(source));
+            await Task.Delay(random.Next(1, 400));
+            await server.End(9);
+            await order.ContinueWith(_ => { });
+        }
+        using var again = await Server.Up(data);
+        var boards = (await again.Http.GetFromJsonAsync<JsonElement>("/api/bench")).GetArrayLength();
+        var batches = (await again.Http.GetFromJsonAsync<JsonElement>("/api/batches")).GetArrayLength();
+        Demand((boards, batches) is (1, 0) or (41, 1), $"{boards} boards and {batches} batches are left");
+        if (batches == 0)
+            Demand(
+                (await again.Http.PostAsJsonAsync("/api/batches", batch(source))).IsSuccessStatusCode,
+                "the batch cannot be begun again"
+            );
+        Directory.Delete(data, true);
+        return 0;
+    }
 }

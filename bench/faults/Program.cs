@@ -2,14 +2,15 @@
 // Run: dotnet run -c Release --project bench/faults -- [minutes] [seed] [one harm by its name, as often as a hundred times]; ends with 1 when anything failed.
 using System.Diagnostics;
 using System.Net.Http.Json;
-using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
 using Buttonhook.App;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware;
 
 var minutes = args.Length > 0 ? double.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 2;
@@ -22,7 +23,7 @@ var slowestEnd = 0L;
 try
 {
     var only = args.Length > 2 ? args[2] : null;
-    var share = TimeSpan.FromMinutes(only is null ? minutes / 11 : minutes);
+    var share = TimeSpan.FromMinutes(only is null ? minutes / 13 : minutes);
     var persons = new Persons(folder, random);
     await For("kill in a capture", share, () => Ended(9));
     await For("stop in a capture", share, () => Ended(15));
@@ -34,6 +35,9 @@ try
     await For("pipes for files", share, persons.Pipes);
     await For("Ctrl+C in a capture", share, persons.Interrupted);
     await For("kill in a restore", share, persons.Restored);
+    await For("kill in a batch", share, persons.Batched);
+    if (only is null or "mutated requests")
+        await new Requests(folder, random, minutes).Run(share, table);
     if (only is null)
         Mutations(share);
 }
@@ -216,7 +220,7 @@ void Mutations(TimeSpan time)
         root = Path.GetDirectoryName(root)!;
     var log = File.ReadAllBytes(Path.Combine(root, "tests/logs/arm64-good-first-boot-1/console.log"));
     var tree = File.ReadAllBytes(Path.Combine(root, "tests/browser/pip.dtb"));
-    var card = Encoding.UTF8.GetBytes(new CardPack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], [], []).Write());
+    var card = Encoding.UTF8.GetBytes(new ProfilePack([known.Catalogue.Models[0]], [known.Catalogue.Images[0]], [], []).Write());
     var record = Encoding.UTF8.GetBytes(
         """{"format":"buttonhook.working-settings/2","nickname":"Quince","settings":[{"id":"image.name","name":"Image","value":"Fallow 12","standing":"proven","source":"the log"}],"files":[],"bench":null,"notes":"","logSha256":null,"bootedAt":null}"""
     );
@@ -232,7 +236,7 @@ void Mutations(TimeSpan time)
     var parsers = new (string What, byte[] Good, Action<byte[]> Parse)[]
     {
         ("device trees", tree, b => Refusable(() => DeviceTree.Read(b))),
-        ("cards", card, b => CardPack.Read("card.yaml", Encoding.UTF8.GetString(b), known.Schemas)),
+        ("cards", card, b => ProfilePack.Read("card.yaml", Encoding.UTF8.GetString(b), known.Schemas)),
         ("logs", log[..6000], b => LogDiagnosis.Of(b, known.Rules)),
         (
             "images on a board",
@@ -248,18 +252,10 @@ void Mutations(TimeSpan time)
                     Buttonhook.App.Images.ImageFiles.Unpack
                 )
         ),
-        (
-            "records",
-            record,
-            b => Buttonhook.Core.Keeping.SettingsReader.Read(Encoding.UTF8.GetString(b), KnowledgeFiles.SchemaOf("working-settings"))
-        ),
+        ("records", record, b => SettingsReader.Read(Encoding.UTF8.GetString(b), KnowledgeFiles.SchemaOf("working-settings"))),
         ("rules", rules, b => OwnRules.Read(Encoding.UTF8.GetString(b), known.OwnRulesSchema, known.Rules.Book)),
         ("images", disk, b => Inspection.Of(ImageBytes.Of(b), "none", b.Length, "", null, [], Buttonhook.App.Images.ImageFiles.Unpack)),
-        (
-            "command lines",
-            "root=LABEL=a console=ttyS0,115200 quiet"u8.ToArray(),
-            b => Buttonhook.Core.Preparing.FileTraps.Check(b, true, false)
-        ),
+        ("command lines", "root=LABEL=a console=ttyS0,115200 quiet"u8.ToArray(), b => FileTraps.Check(b, true, false)),
     };
     foreach (var (what, good, parse) in parsers)
     {

@@ -1,14 +1,8 @@
 using System.Diagnostics;
 using System.Net.Http.Json;
 using System.Runtime.InteropServices;
-using System.Text;
 using System.Text.Json;
 using Buttonhook.App;
-using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Diagnosing;
-using Buttonhook.Core.Images;
-using Buttonhook.Hardware;
 
 /// <summary>The program as a process of its own.</summary>
 internal sealed partial class Server : IDisposable
@@ -46,13 +40,13 @@ internal sealed partial class Server : IDisposable
     [LibraryImport("libc", EntryPoint = "kill")]
     private static partial int Signal(int process, int signal);
 
-    public static async Task<Server> Up(string data)
+    public static async Task<Server> Up(string data, string bench = "serve")
     {
         var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
         listener.Start();
         var url = $"http://127.0.0.1:{((System.Net.IPEndPoint)listener.LocalEndpoint).Port}";
         listener.Stop();
-        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "serve", "--data", data, "--urls", url])
+        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, bench, "--data", data, "--urls", url])
         {
             RedirectStandardOutput = true,
         };
@@ -74,11 +68,33 @@ internal sealed partial class Server : IDisposable
         throw new TimeoutException("the server does not answer");
     }
 
+    /// <summary>Keeps working settings of a board, from a log that reached the login.</summary>
+    public async Task Record(string board)
+    {
+        var root = AppContext.BaseDirectory;
+        while (!Directory.Exists(Path.Combine(root, "tests/logs")))
+            root = Path.GetDirectoryName(root)!;
+        var log = await File.ReadAllBytesAsync(Path.Combine(root, "tests/logs/arm64-good-first-boot-1/console.log"));
+        var dropped = await Http.PostAsync($"/api/boards/{board}/logs?name=good.log", new ByteArrayContent(log));
+        dropped.EnsureSuccessStatusCode();
+        var kept = await Http.PostAsJsonAsync(
+            $"/api/boards/{board}/settings",
+            new
+            {
+                bootId = (await dropped.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetString(),
+                notes = "",
+                said = new Dictionary<string, string>(),
+                after = (int?)null,
+            }
+        );
+        kept.EnsureSuccessStatusCode();
+    }
+
     public async Task<string> Board(string nickname)
     {
         // A bench of one's own begins without any card: one is made from the print alone.
         var draft = await Http.PostAsJsonAsync(
-            "/api/cards/drafts",
+            "/api/profiles/drafts",
             new
             {
                 mark = "Quince 1",
@@ -90,7 +106,7 @@ internal sealed partial class Server : IDisposable
         );
         draft.EnsureSuccessStatusCode();
         var card = (await draft.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("card");
-        await Http.PostAsJsonAsync("/api/cards/boards", card);
+        await Http.PostAsJsonAsync("/api/profiles/boards", card);
         var answer = await Http.PostAsJsonAsync(
             "/api/boards",
             new

@@ -4,6 +4,8 @@ using System.Diagnostics;
 using System.Globalization;
 using Buttonhook.App;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Matching;
 
 var known = KnowledgeFiles.Read().Value!;
@@ -21,7 +23,7 @@ Catalogue Many(int models, int images) =>
         shipped.MeasuredCards
     );
 
-BoardModel Model(int i)
+BoardProfile Model(int i)
 {
     var card = shipped.Models[i % shipped.Models.Count];
     return i < shipped.Models.Count

@@ -6,7 +6,7 @@ using System.Globalization;
 using Buttonhook.App;
 using Buttonhook.App.Images;
 using Buttonhook.App.Preparing;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 

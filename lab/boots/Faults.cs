@@ -1,9 +1,12 @@
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
+
 namespace Buttonhook.Lab;
 
 /// <summary>What can be broken in a system of the lab, one thing at a time, and what the whole ones look like.</summary>
 internal static partial class Faults
 {
-    private static readonly Lazy<Core.Keeping.CommandBook> Book = new(() =>
+    private static readonly Lazy<CommandBook> Book = new(() =>
     {
         var folder = AppContext.BaseDirectory;
         while (!Directory.Exists(Path.Combine(folder, "data/knowledge")))
@@ -151,14 +154,14 @@ internal static partial class Faults
             }
         );
         // What the product sends after a first login; what it needs the network for is left out.
-        var wish = new Core.Keeping.LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
+        var wish = new LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
         yield return Good(
             "first-login",
             new()
             {
                 Typing = LoggedIn([
                     .. Core
-                        .Keeping.FirstLogin.Of(wish, Book.Value, new Core.Consoles.ConsoleLog(), 1, new HashSet<string>())
+                        .Keeping.FirstLogin.Of(wish, Book.Value, new ConsoleLog(), 1, new HashSet<string>())
                         .Where(t =>
                             t is { Command: not null, Asks: null }
                             && t.Id != "updates"

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.Lab;
@@ -42,9 +43,9 @@ internal static class Fitting
                         g.Key,
                         g.SelectMany(l =>
                             {
-                                var log = new Core.Consoles.ConsoleLog();
+                                var log = new ConsoleLog();
                                 log.Append(l.Log, -1);
-                                return Core.Consoles.LogAlignment.Shapes(log);
+                                return LogAlignment.Shapes(log);
                             })
                             .Where(s => s != 0)
                             .ToHashSet()
@@ -100,7 +101,7 @@ internal static class Fitting
         if (right.Count == 0)
             right = [.. scores.Where(s => s.Id == RuleBook.SomethingElse)];
         var rightSum = right.Sum(s => Math.Exp(s.Odds - most));
-        var reached = one.Observed.Outcome is Core.Consoles.Outcome.ReachedLogin;
+        var reached = one.Observed.Outcome is Outcome.ReachedLogin;
         foreach (var score in scores)
         {
             var p = Math.Exp(score.Odds - most);

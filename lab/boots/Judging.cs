@@ -1,3 +1,4 @@
+using Buttonhook.Core.Asking;
 using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.Lab;
@@ -13,7 +14,16 @@ internal static class Judging
                 .GetFiles(Path.Combine(root, "data/knowledge/rulebook"))
                 .Order()
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
-            File.ReadAllText(Path.Combine(root, "docs/formats/rulebook.schema.json"))
+            File.ReadAllText(Path.Combine(root, "docs/formats/rulebook.schema.json")),
+            questions: QuestionBook
+                .Read(
+                    Directory
+                        .GetFiles(Path.Combine(root, "data/knowledge/questions"))
+                        .Order()
+                        .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+                    File.ReadAllText(Path.Combine(root, "docs/formats/questions.schema.json"))
+                )
+                .Value
         );
         return read.Value is { } book ? new(book) : throw new InvalidOperationException(read.Problem!.ToString());
     }

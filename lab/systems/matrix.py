@@ -36,7 +36,9 @@ def table(results, kind, names):
             general = re.sub(r"in place of \w+|^Lock \w+|^Host name [\w-]+", lambda m: {"i": "", "L": "Lock the default user", "H": "Host name"}[m.group(0)[0]], what).strip()
             if general == row:
                 return SIGNS[how]
-        return "not offered" if results[name].get(kind) else "not run"
+        # A copy onto another kind of medium is a run of its own.
+        medium = row.split(":")[0] + ":" if kind == "off-card" else ""
+        return "not offered" if "power cut" not in row and any(what.startswith(medium) for what in results[name].get(kind, {})) else "not run"
     have = [n for n in names if results[n].get(kind)]
     yield f"| | {' | '.join(have)} |"
     yield f"|---|{'---|' * len(have)}"
@@ -56,7 +58,7 @@ def main():
         "| system | |", "|---|---|",
     ]
     lines += [f"| {n} | {d} |" for n, d in described()]
-    for kind, title in (("first-boot", "Settings before the first boot"), ("first-login", "First login"), ("off-card", "Off the card")):
+    for kind, title in (("dry-boot", "Dry boot"), ("first-boot", "Settings before the first boot"), ("first-login", "First login"), ("off-card", "Off the card")):
         if any(results[n].get(kind) for n in names):
             lines += ["", f"## {title}", "", *table(results, kind, names)]
     said = [(n, kind, what, how, words) for n in names for kind in results[n] for what, (how, words) in results[n][kind].items() if how != "holds" and words]

@@ -1,9 +1,9 @@
 """Off the card: the plan's own commands on each system, then a start from the new medium alone, from the old card alone, and with both in."""
-import hashlib
+import json
 import os
 import re
-import shutil
 import subprocess
+import tempfile
 import time
 
 from product import Boot, Machine, Refused
@@ -27,13 +27,33 @@ def starts(product, board, drives, kinds, user, what):
         machine.kill()
 
 
+def put_back(card):
+    """What a person does to let the card start its own root again: the file as it was, which lies beside it."""
+    folder = tempfile.mkdtemp(prefix="lab-card-", dir="/var/tmp")
+    table = json.loads(subprocess.run(["sfdisk", "-J", card], capture_output=True, text=True, check=True).stdout)["partitiontable"]
+    back = 0
+    try:
+        for part in table["partitions"]:
+            # A file system that this computer's kernel does not know holds no such file here.
+            if subprocess.run(["mount", "-o", f"loop,offset={part['start'] * 512},sizelimit={part['size'] * 512}", card, folder], stderr=subprocess.DEVNULL).returncode:
+                continue
+            for at, _, files in os.walk(os.path.join(folder, "boot") if os.path.isdir(os.path.join(folder, "boot")) else folder):
+                for name in files:
+                    if name.endswith(".before"):
+                        os.replace(os.path.join(at, name), os.path.join(at, name[: -len(".before")]))
+                        back += 1
+            subprocess.run(["umount", folder], check=True)
+    finally:
+        os.rmdir(folder)
+    if back == 0:
+        raise Refused("no file as it was lies on the card")
+
+
 def run(product, system, image, say):
     results = {}
     user = "keeper" if "user" in system["options"] else "root"
     for target in [os.environ.get("LAB_TARGET", "ssd")]:
         board = product.board(f"{system['name']} to {target}", image)
-        if target == "usb":
-            pass
         card = product.written(board, image)
         kept = f"{card}.{target}"
         os.rename(card, kept)
@@ -61,6 +81,14 @@ def run(product, system, image, say):
                 if not step["command"] or step["state"] == "proven":
                     continue
                 began = time.monotonic()
+                if os.environ.get("LAB_CUT") and step["text"].startswith("Copy all files"):
+                    # The supply goes in the middle of the copy: the card was only read.
+                    product.post(f"/api/boots/{boot.id}/command", {"text": step["command"], "anyway": False})
+                    time.sleep(20)
+                    boot.end()
+                    machine.kill()
+                    old = starts(product, board, [kept], ["virtio"], user, "old card alone, after a power cut in the copy")
+                    return {f"to {target}: old card starts after a power cut in the copy": ("holds", old.split("\n")[0][:120])}
                 boot.send(step["command"], 1800)
                 done = boot.until(lambda: (s := plan()["steps"][n])["state"] != "open" and s, 1800)
                 say(f"    {step['text'][:60]}: {done['state']} {done['tells'] or ''} ({time.monotonic() - began:.0f} s)")
@@ -71,6 +99,15 @@ def run(product, system, image, say):
             machine.kill()
             table = subprocess.run(["sfdisk", "--verify", disk], capture_output=True, text=True)
             results[f"to {target}: table is whole"] = ("holds", "") if table.returncode == 0 else ("fails", (table.stdout + table.stderr)[-200:])
+            if any(step["text"].startswith("Leave the card in") for step in plan()["steps"]):
+                # Only the root moved: the card starts it, and with its file put back as it was, itself again.
+                both = starts(product, board, [kept, disk], ["virtio", TARGETS[target][1]], user, "card and new medium")
+                ok = re.search(r"^/dev/(?:nvme|sd)", both)
+                results[f"to {target}: the card starts the copy"] = ("holds" if ok else "fails", both.split("\n")[0][:120])
+                put_back(kept)
+                old = starts(product, board, [kept], ["virtio"], user, "old card alone, its file put back")
+                results[f"to {target}: old card still starts"] = ("holds", old.split("\n")[0][:120])
+                continue
             alone = starts(product, board, [disk], [TARGETS[target][1]], user, "new medium alone")
             say(f"    new medium alone: {alone!r}")
             results[f"to {target}: starts from it alone"] = ("holds", alone.split("\n")[0][:120])

@@ -21,7 +21,7 @@ class Product:
     def __init__(self, port=5900, app=None):
         self.data = tempfile.mkdtemp(prefix="lab-data-", dir="/var/tmp")
         self.base = f"http://127.0.0.1:{port}"
-        app = app or os.path.join(ROOT, ".build/app/Buttonhook.App.dll")
+        self.app = app = app or os.path.join(ROOT, ".build/app/Buttonhook.App.dll")
         self.process = subprocess.Popen(["dotnet", app, "serve", "--data", self.data, "--urls", self.base], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
         for _ in range(600):
             try:
@@ -164,7 +164,8 @@ class Boot:
 
     def log_in(self, user, password):
         """Waits for the login and for what is still printed behind it, then lets the product log in."""
-        self.until(lambda: re.search(r"login: ?$", self.log(), re.M), 1500)
+        # The kernel may go on in the line of the login.
+        self.until(lambda: re.search(r"login: ?(?:$|\[)", self.log(), re.M), 1500)
         self.until(lambda: (q := self.view()["quiet"]) and q["seconds"] > 8, 900)
         self.product.post(f"/api/boots/{self.id}/login", {"user": user, "password": password})
         typing = self.until(lambda: (t := self.view()["typing"]) and t["state"] != "waiting" and t, 120)
@@ -184,7 +185,8 @@ class Boot:
         self.product.post(f"/api/boots/{self.id}/command", {"text": command, "anyway": False})
         mark = time.monotonic()
         self.until(lambda: time.monotonic() - mark > 1.2 and re.search(r"[$#:] ?$", self.prompt()) and len(self.log()) > before + len(command) // 2, seconds)
-        return re.sub(r"\x1b\[[0-9;?]*[a-zA-Z]", "", self.log()[before:]).replace("\r", "")
+        # Colours, and what a new shell tells a terminal of each command (OSC 3008).
+        return re.sub(r"\x1b\[[0-9;?]*[a-zA-Z]|\x1b\][^\x07\x1b]*(?:\x07|\x1b\\)", "", self.log()[before:]).replace("\r", "")
 
     def type(self, text):
         self.product.post(f"/api/boots/{self.id}/typed", {"text": text})

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Runs what the product hands out on real systems in the emulator: run.py FOLDER [first-boot|first-login|off-card] [SYSTEM...]. Writes FOLDER/results.json."""
+"""Runs what the product hands out on real systems in the emulator: run.py FOLDER [dry-boot|first-boot|first-login|off-card] [SYSTEM...]. Writes FOLDER/results.json."""
 import json
 import os
 import sys
@@ -10,7 +10,7 @@ sys.path.insert(0, os.path.dirname(os.path.abspath(__file__)))
 from product import Product, Refused, ROOT  # noqa: E402
 
 HERE = os.path.dirname(os.path.abspath(__file__))
-KINDS = ["first-boot", "first-login", "off-card"]
+KINDS = ["dry-boot", "first-boot", "first-login", "off-card"]
 
 
 def systems(folder):
@@ -43,7 +43,10 @@ def main():
                 except Exception:
                     found = {kind: ("fails", traceback.format_exc()[-600:])}
                 results = json.load(open(path)) if os.path.exists(path) else {}
-                results.setdefault(system["name"], {})[kind] = found
+                # A copy onto another medium stands beside the one before.
+                target = f"to {os.environ.get('LAB_TARGET', 'ssd')}"
+                kept = {k: v for k, v in results.get(system["name"], {}).get(kind, {}).items() if kind == "off-card" and k != kind and (os.environ.get("LAB_CUT") or not k.startswith(target))}
+                results.setdefault(system["name"], {})[kind] = kept | found
                 json.dump(results, open(path, "w"), indent=1)
                 print("  " + ", ".join(f"{what}: {how}" for what, (how, _) in found.items()), flush=True)
     finally:

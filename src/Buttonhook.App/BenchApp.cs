@@ -92,7 +92,7 @@ public static class BenchApp
             json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
             json.SerializerOptions.TypeInfoResolverChain.Insert(
                 0,
-                new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver { Modifiers = { WholeLists.Demand } }
+                new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver { Modifiers = { WholeBodies.Demand } }
             );
         });
         services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
@@ -109,14 +109,14 @@ public static class BenchApp
         services.AddSingleton(TimeProvider.System);
         services.AddSingleton(database);
         services.AddSingleton(knowledge);
-        services.AddTransient(s => s.GetRequiredService<Cards>().Catalogue);
+        services.AddTransient(s => s.GetRequiredService<Profiles>().Catalogue);
         services.AddSingleton<Diagnosing.RuleBooks>();
         services.AddTransient(s => s.GetRequiredService<Diagnosing.RuleBooks>().Current);
-        services.AddSingleton<Cards>();
-        services.AddSingleton<CardStore>();
+        services.AddSingleton<Profiles>();
+        services.AddSingleton<ProfileStore>();
         services.AddSingleton<PartStore>();
         services.AddSingleton<Images.Inspections>();
-        services.AddSingleton<Boards.Arrivals>();
+        services.AddSingleton<Boards.Imports>();
         services.AddSingleton<Images.Uploads>();
         services.AddSingleton<PreparationStore>();
         services.AddSingleton<Preparing.CardSlots>();
@@ -138,6 +138,7 @@ public static class BenchApp
         services.AddTransient<Keeping.Batches>();
         services.AddTransient<Keeping.Moves>();
         services.AddTransient<Keeping.Experiences>();
+        services.AddTransient<Keeping.PracticePlays>();
         services.AddTransient<Keeping.Practices>();
         services.AddSingleton<MoveStore>();
         services.AddSingleton<BatchStore>();
@@ -159,16 +160,25 @@ public static class BenchApp
         services.AddSingleton<PortWatch>();
         services.AddHostedService(s => s.GetRequiredService<PortWatch>());
         services.AddSingleton<Captures>();
-        services.AddTransient<BenchViews>();
-        services.AddSingleton(s => new Shared<IReadOnlyList<BoardSummary>>(() => s.GetRequiredService<BenchViews>().Bench()));
+        services.AddSingleton<Asking.Rounds>();
+        services.AddTransient<Matching.BoardMatches>();
+        services.AddTransient<Keeping.Fixes>();
+        services.AddTransient<Diagnosing.Judgements>();
+        services.AddTransient<Diagnosing.BeforeLog>();
+        services.AddTransient<GoodBootsLike>();
+        services.AddTransient<SimulatedBoots>();
+        services.AddTransient<BootViews>();
+        services.AddTransient<Boards.Standings>();
+        services.AddTransient<Boards.BoardViews>();
+        services.AddSingleton(s => new Shared<IReadOnlyList<Boards.BoardSummary>>(() => s.GetRequiredService<Boards.BoardViews>().Bench()));
         services.AddHostedService(s => s.GetRequiredService<Captures>());
     }
 
     private static void MapApi(RouteGroupBuilder api)
     {
         api.MapBoards();
-        api.MapCards();
-        api.MapArrivals();
+        api.MapProfiles();
+        api.MapImports();
         api.MapFacts();
         api.MapParts();
         api.MapMatching();
@@ -179,6 +189,7 @@ public static class BenchApp
         api.MapLines();
         api.MapLogs();
         api.MapDiagnosing();
+        api.MapAsking();
         api.MapRules();
         api.MapTriage();
         api.MapKeeping();
@@ -208,7 +219,7 @@ public static class BenchApp
     /// <summary>All that a request changes is one edit, taken back in one go.</summary>
     private static async Task Act(HttpContext context, RequestDelegate next)
     {
-        using var acting = HttpMethods.IsGet(context.Request.Method) ? null : Acting.Begin(TimeProvider.System.GetUtcNow());
+        using var acting = HttpMethods.IsGet(context.Request.Method) ? null : EditScope.Begin(TimeProvider.System.GetUtcNow());
         await next(context);
     }
 

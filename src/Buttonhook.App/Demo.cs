@@ -1,7 +1,9 @@
+using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;
 
@@ -72,7 +74,7 @@ public static class Demo
                 boards.ChooseImage(demo.Id, past.Image);
             var at = now.AddHours(-past.HoursAgo);
             var (boot, read) = Play(boards.Find(demo.Id)!, past.Fault, past.First, at);
-            if (past.Fault == "fstab-device-missing" && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
+            if (past.Fault == CauseIds.FstabDeviceMissing && knowledge.Rules.Book.Cause(past.Fault) is { } cause)
                 boards.AddChange(
                     demo.Id,
                     cause.Id,
@@ -137,7 +139,7 @@ public static class Demo
     /// </summary>
     public static void Adopt(Database database, KnowledgeFiles own, TimeProvider clock)
     {
-        var store = new CardStore(database);
+        var store = new ProfileStore(database);
         var added = store.All();
         var boards = new BoardStore(database).All().Select(b => b.Board).ToList();
         var models = boards
@@ -151,7 +153,7 @@ public static class Demo
         if (models.Count + images.Count == 0 || KnowledgeFiles.Read().Value is not { } demo)
             return;
         store.Add(
-            Core.Boards.CardPack.Empty with
+            ProfilePack.Empty with
             {
                 Boards = [.. demo.Catalogue.Models.Where(m => models.Contains(m.Id))],
                 Images = [.. demo.Catalogue.Images.Where(i => images.Contains(i.Id))],

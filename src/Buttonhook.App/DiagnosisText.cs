@@ -1,5 +1,5 @@
 using System.Text;
-using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.App;
@@ -7,13 +7,15 @@ namespace Buttonhook.App;
 /// <summary>A diagnosis as plain lines for a terminal.</summary>
 public static class DiagnosisText
 {
+    private const int MostOfOtherHalf = 3;
+
     /// <summary>The outcome, the causes with the lines that prove them, the next check and the fix.</summary>
     public static string Of(Diagnosis diagnosis)
     {
         string Name(string id) => diagnosis.Causes.FirstOrDefault(c => c.Id == id)?.Name ?? id;
         var text = new StringBuilder();
         text.AppendLine(
-            Words.Of(diagnosis.Outcome, diagnosis.LastStage)
+            StageWords.Of(diagnosis.Outcome, diagnosis.LastStage)
                 + (diagnosis.Attempts.Count > 1 ? $", {diagnosis.Attempts.Count} attempts." : ".")
         );
         if (diagnosis.MendInOrder is { Count: > 1 } faults)
@@ -32,6 +34,20 @@ public static class DiagnosisText
             text.AppendLine($"       fix: {cause.Fix}");
             if (cause.Caution is { } caution)
                 text.AppendLine($"       caution: {caution}");
+        }
+        foreach (var remark in diagnosis.Remarks ?? [])
+            text.AppendLine()
+                .AppendLine($"Remark, line {remark.Line}: {remark.Text.Trim()}")
+                .AppendLine($"       {remark.Why} {remark.ToDo}");
+        if (diagnosis.IfStill is { } still)
+        {
+            text.AppendLine()
+                .AppendLine(
+                    $"The log ends here, and does not say whether the board went on. If it stood still: {StageWords.Of(still.Outcome, diagnosis.LastStage)}, and then"
+                );
+            foreach (var cause in still.Causes.Take(MostOfOtherHalf))
+                text.AppendLine($"{cause.Probability * 100, 3:0} %  {cause.Name} ({cause.Id})");
+            text.AppendLine("       If you know how long nothing came, say so: --listened SECONDS");
         }
         if (diagnosis.NewToMe is { } fresh)
         {

@@ -23,7 +23,7 @@ public static class InputFiles
                 : new Problem(
                     $"{what} may have up to {Sizes.Binary(most)}.",
                     $"{path} has {Sizes.Binary(length)}.",
-                    "Look whether it is the right file."
+                    "Check whether it is the right file."
                 );
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)

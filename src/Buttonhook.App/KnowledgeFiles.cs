@@ -1,7 +1,12 @@
 using Buttonhook.Core;
+using Buttonhook.Core.Asking;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Loaders;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Practising;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.App;
@@ -12,17 +17,17 @@ public sealed record KnowledgeFiles(
     Catalogue Catalogue,
     RuleBookIndex Rules,
     DemoBench Demo,
-    CardSchemas Schemas,
+    ProfileSchemas Schemas,
     IReadOnlyList<FirstLoaderSign> Signs,
     IReadOnlyList<Recipe> Recipes,
     string RecipeSchema,
     IReadOnlyDictionary<string, string> FileSchemas,
     RealNames Names,
-    IReadOnlyList<Core.Consoles.WaitingWork> Works,
+    IReadOnlyList<WaitingWork> Works,
     string OwnRulesSchema,
     Triage Triage,
-    Core.Keeping.CommandBook Commands,
-    Core.Practising.PracticeBook Practice
+    CommandBook Commands,
+    PracticeBook Practice
 )
 {
     /// <summary>Good boots of the lab.</summary>
@@ -31,7 +36,7 @@ public sealed record KnowledgeFiles(
 
     private static readonly string Shipped = Path.Combine(AppContext.BaseDirectory, "data");
 
-    private sealed record Waiting(IReadOnlyList<Core.Consoles.WaitingWork> Works);
+    private sealed record Waiting(IReadOnlyList<WaitingWork> Works);
 
     private sealed record Loaders(IReadOnlyList<FirstLoaderSign> Signs);
 
@@ -59,11 +64,11 @@ public sealed record KnowledgeFiles(
                 .SelectMany(f => Directory.GetFiles(f, "*.yaml").Order(StringComparer.Ordinal))
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f)));
 
-        var schemas = new CardSchemas(Schema("board"), Schema("image"), Schema("revision-code"), Schema("experience"));
-        var cards = CardPack.Empty;
+        var schemas = new ProfileSchemas(Schema("board"), Schema("image"), Schema("revision-code"), Schema("experience"));
+        var cards = ProfilePack.Empty;
         foreach (var (name, yaml) in Files("boards").Concat(Files("images")).Concat(Files("codes")))
         {
-            var read = CardPack.Read(name, yaml, schemas);
+            var read = ProfilePack.Read(name, yaml, schemas);
             if (read.Value is not { } pack)
                 return read.Problem!;
             cards = new([.. cards.Boards, .. pack.Boards], [.. cards.Images, .. pack.Images], [.. cards.Codes, .. pack.Codes], []);
@@ -108,18 +113,15 @@ public sealed record KnowledgeFiles(
         var triage = Triage.Read(File.ReadAllText(Path.Combine(data, "knowledge/triage.yaml")), Schema("triage"));
         if (triage.Value is not { } looks)
             return triage.Problem!;
-        var commands = new List<Core.Keeping.KnownCommand>();
+        var commands = new List<KnownCommand>();
         foreach (var (name, yaml) in Files("commands"))
         {
-            var read = Core.Keeping.CommandBook.Read(name, yaml, Schema("commands"));
+            var read = CommandBook.Read(name, yaml, Schema("commands"));
             if (read.Value is not { } more)
                 return read.Problem!;
             commands.AddRange(more.Commands);
         }
-        var practice = Core.Practising.PracticeBook.Read(
-            File.ReadAllText(Path.Combine(data, "knowledge/practice.yaml")),
-            Schema("practice")
-        );
+        var practice = PracticeBook.Read(File.ReadAllText(Path.Combine(data, "knowledge/practice.yaml")), Schema("practice"));
         if (practice.Value is not { } exercises)
             return practice.Problem!;
         var book = ReadRules(folder);
@@ -176,6 +178,7 @@ public sealed record KnowledgeFiles(
             var written = File.GetLastWriteTimeUtc(CheckedFile);
             var newest = Directory
                 .GetFiles(Path.Combine(Shipped, "knowledge/rulebook"))
+                .Concat(Directory.GetFiles(Path.Combine(Shipped, "knowledge/questions")))
                 .Append(Path.Combine(Shipped, "knowledge/fitted.yaml"))
                 .Max(File.GetLastWriteTimeUtc);
             if (!File.Exists(CheckedFile) || newest > written)
@@ -205,13 +208,23 @@ public sealed record KnowledgeFiles(
         if (folder is null && Checked() is { } before)
             return Index(before.Book, before.Fitted, data);
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
+        var asked = QuestionBook.Read(
+            Directory
+                .GetFiles(Path.Combine(data, "knowledge/questions"), "*.yaml")
+                .Order(StringComparer.Ordinal)
+                .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+            Schema("questions")
+        );
+        if (asked.Value is not { } questions)
+            return asked.Problem!;
         var book = RuleBook.Read(
             Directory
                 .GetFiles(Path.Combine(data, "knowledge/rulebook"), "*.yaml")
                 .Order(StringComparer.Ordinal)
                 .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
             Schema("rulebook"),
-            shipped: folder is null
+            shipped: folder is null,
+            questions
         );
         if (book.Value is not { } rules)
             return book.Problem!;

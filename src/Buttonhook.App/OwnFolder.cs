@@ -1,5 +1,3 @@
-using Buttonhook.Core;
-
 namespace Buttonhook.App;
 
 /// <summary>Folders inside a data folder that Buttonhook makes and may empty: each holds a file that says so, and no other is ever removed.</summary>

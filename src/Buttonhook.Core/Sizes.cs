@@ -11,8 +11,17 @@ public static class Sizes
     /// <summary>One mebibyte in bytes.</summary>
     public const long MiB = 1L << 20;
 
-    /// <summary>What the simulated cards and flashes sold as <paramref name="gigabytes"/> GB hold: 97.7 %, 58.2 GiB on a "64 GB" card. For real ones see <see cref="Preparing.CardBand"/>.</summary>
+    /// <summary>What the simulated cards and flashes sold as <paramref name="gigabytes"/> GB hold: 97.7 %, 58.2 GiB on a "64 GB" card. For real ones see <see cref="Boards.CardBand"/>.</summary>
     public static long CardBytes(int gigabytes) => (long)(gigabytes * 1e9 * 0.977);
+
+    /// <summary>The label of a card that holds so many bytes, in GB: the next power of two, of which a little is kept back by the card itself.</summary>
+    public static int CardLabel(long bytes)
+    {
+        var label = 1;
+        while (label * 1e9 < bytes * 0.98)
+            label *= 2;
+        return label;
+    }
 
     /// <summary>Bytes in binary units with one decimal from 1 GiB up ("3.7 GiB", "512 MiB").</summary>
     public static string Binary(long bytes) =>

@@ -1,8 +1,6 @@
-using Buttonhook.Core.Consoles;
-
 namespace Buttonhook.Core;
 
-/// <summary>Plain words for stages and outcomes.</summary>
+/// <summary>Plain words for what every room tells.</summary>
 public static class Words
 {
     /// <summary>A length of time as a person says it: "4 s", "3 min 20 s", "2 h 5 min"; below ten seconds with one decimal.</summary>
@@ -15,6 +13,12 @@ public static class Words
             : whole / 60 % 60 == 0 ? $"{whole / 3600} h"
             : $"{whole / 3600} h {whole / 60 % 60} min";
     }
+
+    /// <summary>A share, 0 to 1, in whole percent: "98 %".</summary>
+    public static string Percent(double share) => $"{(share * 100).ToString("0", System.Globalization.CultureInfo.InvariantCulture)} %";
+
+    /// <summary>Words with a capital letter in front, as a sentence begins; no words stay none.</summary>
+    public static string Capital(string words) => words.Length == 0 ? "" : char.ToUpperInvariant(words[0]) + words[1..];
 
     /// <summary>What told the identity of a board ("by the mark on the board and by the loader"); empty when nothing did.</summary>
     /// <param name="sources">mark, loader, tree, log or person.</param>
@@ -32,27 +36,4 @@ public static class Words
                 }
             )
         );
-
-    /// <summary>The name of a stage inside a sentence ("second loader"); null is "no stage".</summary>
-    public static string Of(Stage? stage) =>
-        stage switch
-        {
-            null => "no stage",
-            Stage.FirstLoader => "first loader",
-            Stage.SecondLoader => "second loader",
-            var s => s.Value.ToString().ToLowerInvariant(),
-        };
-
-    /// <summary>The state word for the bench ("Stopped at root").</summary>
-    public static string Of(Outcome outcome, Stage? stage) =>
-        outcome switch
-        {
-            Outcome.ReachedLogin => "Reached login",
-            Outcome.Degraded => "Login, with a fault",
-            Outcome.Stopped => stage is null ? "Stopped" : $"Stopped at {Of(stage)}",
-            Outcome.Rebooting => "Restarts again and again",
-            Outcome.Silent => stage is null ? "Silent" : $"Silent after {Of(stage)}",
-            Outcome.Cut => stage is null ? "Capture ended early" : $"Capture ended at {Of(stage)}",
-            _ => "Console garbled",
-        };
 }

@@ -82,7 +82,7 @@ public sealed class BridgeLink : IConsoleLink
         return new Problem(
             $"The bridge at {where} should set its line as told (RFC 2217).",
             answered ? "It refuses." : "It does not answer to that.",
-            "Choose plain TCP, and set the speed at the bridge itself."
+            "Untick “The bridge sets speed and wires (RFC 2217)”, and set the speed at the bridge itself; at the command line use tcp: instead of rfc2217:."
         );
     }
 
@@ -151,7 +151,7 @@ public sealed class BridgeLink : IConsoleLink
     private Problem? Ask(string expected, ReadOnlySpan<byte> request) =>
         telnet is null ? new(expected, $"The bridge at {where} is plain TCP.", "Set it at the bridge itself, or open it with RFC 2217.")
         : Write(request) ? null
-        : new(expected, $"The bridge at {where} does not take it.", "Look whether it is still there.");
+        : new(expected, $"The bridge at {where} does not take it.", "Check whether it is still there.");
 
     /// <inheritdoc/>
     public Problem? Set(LineSettings line) => Ask($"The line should be set to {line}.", Telnet.Line(line));

@@ -96,6 +96,9 @@ internal static unsafe partial class Native
     [LibraryImport("libc", EntryPoint = "read", SetLastError = true)]
     public static partial nint Read(int descriptor, byte* buffer, nuint count);
 
+    [LibraryImport("libc", EntryPoint = "lseek64", SetLastError = true)]
+    public static partial long Seek(int descriptor, long offset, int whence);
+
     [LibraryImport("libc", EntryPoint = "write", SetLastError = true)]
     public static partial nint Write(int descriptor, byte* buffer, nuint count);
 

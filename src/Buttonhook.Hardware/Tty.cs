@@ -119,7 +119,7 @@ public sealed unsafe class Tty : IConsoleLink
                 $"{path} has no such wire or setting.",
                 "A pseudo-terminal and some adapters lack it; the console works without."
             )
-            : new(expected, $"{path} does not take it.", "Look whether the adapter is still plugged in.");
+            : new(expected, $"{path} does not take it.", "Check whether the adapter is still plugged in.");
 
     /// <summary>The group that may open a device, or null; asks stat(1), since .NET does not tell groups.</summary>
     private static string? GroupOf(string path)

@@ -52,8 +52,8 @@ public sealed class BatchStore(Database database)
     /// <summary>Stores a new one.</summary>
     public void Add(Batch batch)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
         connection.Execute(
             "INSERT INTO batches (id, name, source_board_id, source_version, made_at) VALUES (@Id, @Name, @SourceBoardId, @SourceVersion, @at)",
             new
@@ -63,8 +63,7 @@ public sealed class BatchStore(Database database)
                 batch.SourceBoardId,
                 batch.SourceVersion,
                 at = Rows.At(batch.MadeAt),
-            },
-            transaction
+            }
         );
         connection.Execute(
             "INSERT INTO batch_boards (batch_id, position, board_id) VALUES (@Id, @position, @board)",
@@ -76,9 +75,8 @@ public sealed class BatchStore(Database database)
                         position,
                         board,
                     }
-            ),
-            transaction
+            )
         );
-        transaction.Commit();
+        unit.Commit();
     }
 }

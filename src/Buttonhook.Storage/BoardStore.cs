@@ -21,14 +21,14 @@ public sealed record BenchBoard(
     IReadOnlyList<string> Corrected,
     DateTimeOffset? ChangedAt,
     bool ToldWritten,
-    IReadOnlyList<CardChange> Changes,
+    IReadOnlyList<ProfileChange> Changes,
     int Version
 );
 
 /// <summary>One change on the card or bench of a board.</summary>
 /// <param name="Id">For taking it back.</param>
 /// <param name="Edit">What was really changed in a file of the card, or null when only words tell of it.</param>
-public sealed record CardChange(long Id, string CauseId, string Text, DateTimeOffset MadeAt, ChangedLine? Edit);
+public sealed record ProfileChange(long Id, string CauseId, string Text, DateTimeOffset MadeAt, ChangedLine? Edit);
 
 /// <summary>A line of a file that was changed on a card: its place, and the line before and after (null: it was not there).</summary>
 public sealed record ChangedLine(string Path, int Line, string? Before, string? After);
@@ -54,7 +54,7 @@ public sealed class BoardStore(Database database)
         string? FaultId,
         string? CableId,
         string Parts,
-        long? ToldCard,
+        long? ToldProfile,
         long Version
     );
 
@@ -64,7 +64,7 @@ public sealed class BoardStore(Database database)
     private const string Columns = """
         id AS Id, nickname AS Nickname, model_id AS ModelId, revision_id AS RevisionId, memory_mib AS MemoryMib, card_gb AS CardGb,
         screen AS Screen, network AS Network, supply_id AS SupplyId, adapter_id AS AdapterId, told_by AS ToldBy, image_id AS ImageId,
-        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts, told_card AS ToldCard,
+        card_number AS CardNumber, simulated AS Simulated, fault_id AS FaultId, cable_id AS CableId, parts AS Parts, told_card AS ToldProfile,
         version AS Version
         """;
 
@@ -98,7 +98,7 @@ public sealed class BoardStore(Database database)
                 "SELECT id, cause_id, text, made_at, edit FROM changes WHERE board_id = @Id AND card_number = @CardNumber AND removed_at IS NULL ORDER BY id",
                 new { r.Id, r.CardNumber }
             )
-            .Select(c => new CardChange(
+            .Select(c => new ProfileChange(
                 c.Id,
                 c.CauseId,
                 c.Text,
@@ -132,7 +132,7 @@ public sealed class BoardStore(Database database)
             r.FaultId,
             [.. changes.Select(c => c.CauseId)],
             changes.Count == 0 ? null : changes[^1].MadeAt,
-            r.ToldCard == r.CardNumber,
+            r.ToldProfile == r.CardNumber,
             changes,
             (int)r.Version
         );
@@ -206,6 +206,14 @@ public sealed class BoardStore(Database database)
             """,
             new { boardId, imageId }
         );
+    }
+
+    /// <summary>Notes how large the card in a board is, where nobody said it.</summary>
+    /// <param name="labelGb">As its label would say, in GB.</param>
+    public void NoteCard(string boardId, int labelGb)
+    {
+        using var connection = database.Connect();
+        connection.Execute("UPDATE boards SET card_gb = @labelGb WHERE id = @boardId AND card_gb IS NULL", new { boardId, labelGb });
     }
 
     /// <summary>Notes that a person says that the card in a board was written elsewhere, or takes that back.</summary>

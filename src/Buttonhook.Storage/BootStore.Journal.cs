@@ -27,12 +27,11 @@ public sealed partial class BootStore
     /// <summary>Appends entries in one transaction; throws <see cref="SqliteException"/> (13 when the disk is full) and then has stored none of them.</summary>
     public void Append(string bootId, IReadOnlyList<JournalEntry> entries)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
         var next = connection.ExecuteScalar<long>(
             "SELECT COALESCE(MAX(sequence), -1) + 1 FROM boot_bytes WHERE boot_id = @bootId",
-            new { bootId },
-            transaction
+            new { bootId }
         );
         connection.Execute(
             "INSERT INTO boot_bytes (boot_id, sequence, milliseconds, bytes) VALUES (@bootId, @sequence, @Milliseconds, @Bytes)",
@@ -44,8 +43,7 @@ public sealed partial class BootStore
                     sequence = next++,
                     e.Piece.Milliseconds,
                     e.Piece.Bytes,
-                }),
-            transaction
+                })
         );
         connection.Execute(
             "INSERT INTO boot_events (boot_id, milliseconds, kind, text, at_byte, bytes) VALUES (@bootId, @Milliseconds, @kind, @Text, @AtByte, @Bytes)",
@@ -60,10 +58,26 @@ public sealed partial class BootStore
                     e.Text,
                     e.AtByte,
                     e.Bytes,
-                }),
-            transaction
+                })
         );
-        transaction.Commit();
+        unit.Commit();
+    }
+
+    /// <summary>Whether its bytes came from a file that says no times, and not from a console; false when its first page is damaged.</summary>
+    public bool IsFile(string bootId)
+    {
+        using var connection = database.Connect();
+        try
+        {
+            return connection.ExecuteScalar<long?>(
+                    "SELECT milliseconds FROM boot_bytes WHERE boot_id = @bootId ORDER BY sequence LIMIT 1",
+                    new { bootId }
+                ) < 0;
+        }
+        catch (SqliteException e) when (e.SqliteErrorCode == Database.Corrupt)
+        {
+            return false;
+        }
     }
 
     private sealed record EventRow(long Milliseconds, string Kind, string Text, long? AtByte, byte[]? Bytes);
@@ -184,7 +198,7 @@ public sealed partial class BootStore
                     yield break;
                 piece = new(reader.GetInt32(0), (byte[])reader[1]);
             }
-            catch (SqliteException e) when (e.SqliteErrorCode == 11)
+            catch (SqliteException e) when (e.SqliteErrorCode == Database.Corrupt)
             {
                 damage = e;
                 break;
@@ -217,7 +231,7 @@ public sealed partial class BootStore
             );
             return reader.Read() ? new(reader.GetInt32(0), (byte[])reader[1]) : Missing;
         }
-        catch (SqliteException e) when (e.SqliteErrorCode == 11)
+        catch (SqliteException e) when (e.SqliteErrorCode == Database.Corrupt)
         {
             return Missing;
         }
@@ -234,7 +248,7 @@ public sealed partial class BootStore
                 new { bootId }
             );
         }
-        catch (SqliteException e) when (e.SqliteErrorCode == 11)
+        catch (SqliteException e) when (e.SqliteErrorCode == Database.Corrupt)
         {
             return null;
         }
@@ -308,15 +322,15 @@ public sealed partial class BootStore
     public void Note(string bootId, BootReading reading, Diagnosis diagnosis, bool settled)
     {
         using var connection = database.Connect();
-        Summarise(connection, null, bootId, reading, diagnosis, settled, null, 0);
+        Summarise(connection, bootId, reading, diagnosis, settled, null, 0);
     }
 
     /// <summary>Keeps what a capture that ended says, and where its pages lie.</summary>
     public void Keep(string bootId, ReadCapture read, long version)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        Summarise(connection, transaction, bootId, read.Reading, read.Diagnosis, true, BootSummary.Of(read), version);
+        Summarise(connection, bootId, read.Reading, read.Diagnosis, true, BootSummary.Of(read), version);
         connection.Execute(
             "UPDATE boots SET power_at = @PowerAt, origin = @origin WHERE id = @bootId",
             new
@@ -324,8 +338,7 @@ public sealed partial class BootStore
                 bootId,
                 read.Log.PowerAt,
                 origin = read.Log.Origin.ToString(),
-            },
-            transaction
+            }
         );
         connection.Execute(
             "INSERT OR REPLACE INTO boot_readings (boot_id, reading, pages) SELECT id, @reading, @pages FROM boots WHERE id = @bootId",
@@ -334,19 +347,19 @@ public sealed partial class BootStore
                 bootId,
                 reading = Rows.Json(new Kept(read.Reading, read.Diagnosis)),
                 pages = Rows.Json(read.Log.Pages),
-            },
-            transaction
+            }
         );
-        KeepPauses(connection, transaction, bootId, read);
-        transaction.Commit();
+        KeepPauses(connection, bootId, read);
+        unit.Commit();
     }
 
     /// <summary>Keeps how long a good boot was quiet behind its lines.</summary>
-    private static void KeepPauses(SqliteConnection connection, SqliteTransaction transaction, string bootId, ReadCapture read)
+    private static void KeepPauses(SqliteConnection connection, string bootId, ReadCapture read)
     {
-        connection.Execute("DELETE FROM boot_pauses WHERE boot_id = @bootId", new { bootId }, transaction);
+        connection.Execute("DELETE FROM boot_pauses WHERE boot_id = @bootId", new { bootId });
         if (
-            read.Diagnosis.Outcome is not (Outcome.ReachedLogin or Outcome.Degraded)
+            !BootSummary.IsCounted(read.Reading, read.Diagnosis)
+            || !BootSummary.Good(read.Diagnosis.Outcome)
             || read.Reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login) is not { } login
         )
             return;
@@ -358,14 +371,12 @@ public sealed partial class BootStore
                     bootId,
                     shape = p.Key,
                     milliseconds = p.Value,
-                }),
-            transaction
+                })
         );
     }
 
     private static void Summarise(
         SqliteConnection connection,
-        SqliteTransaction? transaction,
         string bootId,
         BootReading reading,
         Diagnosis diagnosis,
@@ -374,18 +385,18 @@ public sealed partial class BootStore
         long version
     ) =>
         connection.Execute(
-            "UPDATE boots SET outcome = @outcome, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @version, summary = @summary WHERE id = @bootId",
+            "UPDATE boots SET outcome = @outcome, counts = @counts, last_stage = @lastStage, stages = @stages, top_cause = @topCause, longest_quiet = @quiet, summary_version = @version, summary = @summary WHERE id = @bootId",
             new
             {
                 bootId,
                 outcome = settled ? diagnosis.Outcome.ToString() : null,
+                counts = settled ? BootSummary.IsCounted(reading, diagnosis) : (bool?)null,
                 lastStage = reading.LastStage?.ToString(),
                 stages = Rows.Json(reading.StageLines),
                 topCause = settled ? diagnosis.Causes[0].Id : null,
                 quiet = reading.LongestQuietMilliseconds,
                 version,
-                summary = summary is null ? null : Rows.Json(summary),
-            },
-            transaction
+                summary = summary is null ? null : Rows.Json(BesideColumns.Of(summary)),
+            }
         );
 }

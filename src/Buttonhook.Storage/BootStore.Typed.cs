@@ -26,13 +26,12 @@ public sealed partial class BootStore
     /// <param name="words">What stands in its place.</param>
     public void Forget(IEnumerable<long> rows, string words)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
         connection.Execute(
             "UPDATE boot_events SET kind = 'Secret', text = @words, bytes = NULL WHERE id = @id",
-            rows.Select(id => new { id, words }),
-            transaction
+            rows.Select(id => new { id, words })
         );
-        transaction.Commit();
+        unit.Commit();
     }
 }

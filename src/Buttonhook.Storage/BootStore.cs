@@ -1,6 +1,3 @@
-using System.Globalization;
-using System.Text.Json;
-using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Matching;
@@ -44,7 +41,22 @@ public sealed record Boot(
     BootSummary? Summary,
     TimeOrigin? Origin,
     CapturedPort? Port
-);
+)
+{
+    /// <summary>Whether it counts as a boot (see <see cref="BootSummary.IsCounted"/>); one that is still open does not yet.</summary>
+    public bool Counts => Outcome is not (null or Core.Consoles.Outcome.Cut or Core.Consoles.Outcome.Garbled) && Summary?.Counts != false;
+
+    /// <summary>How it ended, in words; one that goes on is "Booting".</summary>
+    public string Word =>
+        Outcome is not { } outcome ? "Booting"
+        : Summary?.StartSeen == false && BootSummary.Good(outcome) ? StageWords.Attached(LastStage)
+        : StageWords.Of(outcome, LastStage);
+}
+
+/// <summary>An answer to a question of a boot.</summary>
+/// <param name="Result">The result, or "unseen".</param>
+/// <param name="Command">What the board was asked with; null when a person looked.</param>
+public sealed record ToldAnswer(string Question, string Result, string? Command);
 
 /// <summary>How the console of a boot was opened.</summary>
 /// <param name="Source">What was asked for ("/dev/ttyUSB0", "tcp:10.20.0.9:4000").</param>
@@ -54,38 +66,6 @@ public sealed record CapturedPort(string Source, LineSettings Line, string? Adap
 /// <summary>Boots and their bytes. Bytes are only ever appended.</summary>
 public sealed partial class BootStore(Database database)
 {
-    private sealed record Row(
-        string Id,
-        string BoardId,
-        long Number,
-        long CardNumber,
-        string ModelId,
-        string RevisionId,
-        string? ImageId,
-        string Source,
-        string StartedAt,
-        string? EndedAt,
-        string? EndedWhy,
-        string? Outcome,
-        string? LastStage,
-        string Stages,
-        string? TopCause,
-        long? LongestQuiet,
-        string? EndKind,
-        long? EndQuiet,
-        long PowerAt,
-        string? Summary,
-        string? Origin,
-        string? Port
-    );
-
-    private const string Columns = """
-        id AS Id, board_id AS BoardId, number AS Number, card_number AS CardNumber, model_id AS ModelId, revision_id AS RevisionId,
-        image_id AS ImageId, source AS Source, started_at AS StartedAt, ended_at AS EndedAt, ended_why AS EndedWhy, outcome AS Outcome,
-        last_stage AS LastStage, stages AS Stages, top_cause AS TopCause, longest_quiet AS LongestQuiet,
-        end_kind AS EndKind, end_quiet AS EndQuiet, power_at AS PowerAt, summary AS Summary, origin AS Origin, port AS Port
-        """;
-
     /// <summary>Begins a boot of a board with the card that is in it now.</summary>
     /// <param name="withPower">Whether power is applied as it begins, as that of a simulated board is.</param>
     /// <param name="port">How its console is opened, where the capture can go on after a stop.</param>
@@ -134,6 +114,19 @@ public sealed partial class BootStore(Database database)
         );
     }
 
+    /// <summary>Keeps what a person says of the end of a log that came as a file, whose summary is to be made anew; false for a log whose end was listened to.</summary>
+    public bool TellEnd(string bootId, CaptureEnd end)
+    {
+        using var connection = database.Connect();
+        return connection.Execute(
+                """
+                UPDATE boots SET end_kind = @end, summary = NULL, summary_version = 0
+                WHERE id = @bootId AND ended_at IS NOT NULL AND end_kind IN ('Unknown', 'StoodStill', 'CaptureOver')
+                """,
+                new { bootId, end = end.ToString() }
+            ) > 0;
+    }
+
     /// <summary>Notes how the line is set now, for a capture that goes on after a stop.</summary>
     public void SetLine(string bootId, LineSettings line)
     {
@@ -149,7 +142,7 @@ public sealed partial class BootStore(Database database)
         using var connection = database.Connect();
         connection.Execute(
             """
-            UPDATE boots SET ended_at = NULL, ended_why = NULL, end_kind = NULL, end_quiet = NULL, outcome = NULL, top_cause = NULL,
+            UPDATE boots SET ended_at = NULL, ended_why = NULL, end_kind = NULL, end_quiet = NULL, outcome = NULL, counts = NULL, top_cause = NULL,
               summary = NULL, summary_version = 0 WHERE id = @bootId
             """,
             new { bootId }
@@ -198,7 +191,12 @@ public sealed partial class BootStore(Database database)
     /// <summary>The newest boot of each board, by board id.</summary>
     public IReadOnlyDictionary<string, Boot> Latest() =>
         Query(
-                "WHERE number = (SELECT MAX(number) FROM boots AS b WHERE b.board_id = boots.board_id AND b.removed_at IS NULL) AND removed_at IS NULL",
+                """
+                WHERE id IN (
+                  SELECT (SELECT b.id FROM boots AS b WHERE b.board_id = boards.id AND b.removed_at IS NULL ORDER BY b.number DESC LIMIT 1)
+                  FROM boards WHERE removed_at IS NULL
+                )
+                """,
                 new { }
             )
             .ToDictionary(b => b.BoardId);
@@ -242,7 +240,7 @@ public sealed partial class BootStore(Database database)
         public double? SlowestSeconds { get; init; }
     }
 
-    /// <summary>Boots of every image on every board, counted; boots whose end is not known, or whose console was at fault, do not count.</summary>
+    /// <summary>Boots of every image on every board that count (the view counted_boots).</summary>
     public IReadOnlyList<BootTally> Tallies()
     {
         using var connection = database.Connect();
@@ -251,17 +249,10 @@ public sealed partial class BootStore(Database database)
             .. connection
                 .Query<TallyRow>(
                     """
-                    WITH counted AS (
-                      SELECT image_id, board_id, model_id, revision_id, outcome IN ('ReachedLogin', 'Degraded') AS good,
-                        (SELECT json_extract(s.value, '$.milliseconds') / 1000.0 FROM json_each(stages) AS s WHERE json_extract(s.value, '$.stage') = 'login') AS seconds
-                      FROM boots
-                      WHERE image_id IS NOT NULL AND outcome IS NOT NULL AND outcome <> 'Cut' AND removed_at IS NULL
-                        AND COALESCE(top_cause, '') NOT LIKE 'console-%'
-                    )
                     SELECT image_id AS ImageId, board_id AS BoardId, model_id AS ModelId, revision_id AS RevisionId,
                       SUM(good) AS Successes, COUNT(*) AS Tries,
-                      MIN(CASE WHEN good THEN seconds END) AS FastestSeconds, MAX(CASE WHEN good THEN seconds END) AS SlowestSeconds
-                    FROM counted GROUP BY image_id, board_id, model_id, revision_id
+                      MIN(CASE WHEN good THEN login_seconds END) AS FastestSeconds, MAX(CASE WHEN good THEN login_seconds END) AS SlowestSeconds
+                    FROM counted_boots WHERE image_id IS NOT NULL GROUP BY image_id, board_id, model_id, revision_id
                     """
                 )
                 .Select(r => new BootTally(
@@ -277,20 +268,22 @@ public sealed partial class BootStore(Database database)
         ];
     }
 
-    /// <summary>Good boots of this pair with arrival times, newest first: for the bands beside the stages and the usual silence.</summary>
-    public IReadOnlyList<Boot> Good(string modelId, string revisionId, string? imageId) =>
-        [
-            .. Query(
-                    "WHERE model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND outcome IN ('ReachedLogin', 'Degraded') AND removed_at IS NULL ORDER BY started_at DESC LIMIT 50",
-                    new
-                    {
-                        modelId,
-                        revisionId,
-                        imageId,
-                    }
-                )
-                .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
-        ];
+    /// <summary>The longest silence of the good boots of this pair, in milliseconds; null when none with times is known.</summary>
+    /// <param name="but">The boot that asks.</param>
+    public int? LongestQuiet(string modelId, string revisionId, string? imageId, string but)
+    {
+        using var connection = database.Connect();
+        return connection.ExecuteScalar<int?>(
+            "SELECT MAX(longest_quiet) FROM counted_boots WHERE good AND model_id = @modelId AND revision_id = @revisionId AND image_id = @imageId AND id <> @but",
+            new
+            {
+                modelId,
+                revisionId,
+                imageId,
+                but,
+            }
+        );
+    }
 
     /// <summary>What two boards have in common that only share the instruction set.</summary>
     public const string OfTheKind = "boards of this kind";
@@ -300,12 +293,15 @@ public sealed partial class BootStore(Database database)
     /// image, else the revision, else the image, else the kind of board. Empty with null when there is none at all.
     /// </summary>
     /// <param name="kind">The models that are of the same kind.</param>
-    public (IReadOnlyList<Boot> Boots, string? Of) GoodLike(Boot boot, IReadOnlyList<string> kind)
+    /// <param name="timed">Whether only boots with arrival times are asked for: what is usual needs them, a comparison does not.</param>
+    public (IReadOnlyList<Boot> Boots, string? Of) GoodLike(Boot boot, IReadOnlyList<string> kind, bool timed)
     {
+        using var connection = database.Connect();
         IReadOnlyList<Boot> Like(string where) =>
             [
-                .. Query(
-                        $"WHERE {where} AND id <> @Id AND outcome IN ('ReachedLogin', 'Degraded') AND removed_at IS NULL ORDER BY started_at DESC LIMIT 50",
+                .. connection
+                    .Query<Row>(
+                        $"SELECT {Columns} FROM counted_boots WHERE {where} AND id <> @Id AND good {(timed ? "AND login_seconds IS NOT NULL" : "")} ORDER BY started_at DESC LIMIT 50",
                         new
                         {
                             boot.Id,
@@ -316,7 +312,7 @@ public sealed partial class BootStore(Database database)
                             kind,
                         }
                     )
-                    .Where(b => b.Stages.All(s => s.Milliseconds is not null)),
+                    .Select(Read),
             ];
         foreach (
             var (where, of) in ((string, string)[])
@@ -333,25 +329,43 @@ public sealed partial class BootStore(Database database)
         return ([], null);
     }
 
-    /// <summary>Keeps what a person found by the check of a cause; null takes the answer back.</summary>
-    public void Answer(string bootId, string causeId, CheckAnswer? answer, DateTimeOffset at)
+    /// <summary>Keeps what was answered to a question; null takes the answer back.</summary>
+    /// <param name="command">What the board was asked with; null when a person looked.</param>
+    public void Tell(string bootId, string question, string? result, string? command, DateTimeOffset at)
     {
         using var connection = database.Connect();
         connection.Execute(
-            answer is null
-                ? "DELETE FROM boot_answers WHERE boot_id = @bootId AND cause = @causeId"
-                : "INSERT OR REPLACE INTO boot_answers (boot_id, cause, answer, answered_at) VALUES (@bootId, @causeId, @answer, @at)",
+            result is null
+                ? "DELETE FROM boot_told WHERE boot_id = @bootId AND question = @question"
+                : "INSERT OR REPLACE INTO boot_told (boot_id, question, result, command, answered_at) VALUES (@bootId, @question, @result, @command, @at)",
             new
             {
                 bootId,
-                causeId,
-                answer = answer?.ToString(),
+                question,
+                result,
+                command,
                 at = Rows.At(at),
             }
         );
     }
 
-    /// <summary>What a person found after a boot, by cause.</summary>
+    /// <summary>What was answered after a boot, by question, in the order in which it was asked.</summary>
+    public IReadOnlyList<ToldAnswer> Told(string bootId)
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection.Query<ToldAnswer>(
+                "SELECT question, result, command FROM boot_told WHERE boot_id = @bootId ORDER BY answered_at, question",
+                new { bootId }
+            ),
+        ];
+    }
+
+    /// <summary>The results of what was answered after a boot, by question.</summary>
+    public IReadOnlyDictionary<string, string> Results(string bootId) => Told(bootId).ToDictionary(t => t.Question, t => t.Result);
+
+    /// <summary>What a person found after a boot, by cause, as it was kept before there were questions.</summary>
     public IReadOnlyDictionary<string, CheckAnswer> Answers(string bootId)
     {
         using var connection = database.Connect();
@@ -365,30 +379,4 @@ public sealed partial class BootStore(Database database)
         using var connection = database.Connect();
         return [.. connection.Query<Row>($"SELECT {Columns} FROM boots {where}", parameters).Select(Read)];
     }
-
-    private static Boot Read(Row r) =>
-        new(
-            r.Id,
-            r.BoardId,
-            (int)r.Number,
-            (int)r.CardNumber,
-            r.ModelId,
-            r.RevisionId,
-            r.ImageId,
-            r.Source,
-            DateTimeOffset.Parse(r.StartedAt, CultureInfo.InvariantCulture),
-            r.EndedAt is null ? null : DateTimeOffset.Parse(r.EndedAt, CultureInfo.InvariantCulture),
-            r.EndedWhy,
-            r.Outcome is null ? null : Enum.Parse<Outcome>(r.Outcome),
-            r.LastStage is null ? null : Enum.Parse<Stage>(r.LastStage),
-            JsonSerializer.Deserialize<StageReached[]>(r.Stages, DataFile.Json) ?? [],
-            r.TopCause,
-            (int?)r.LongestQuiet,
-            r.EndKind is null ? null : Enum.Parse<CaptureEnd>(r.EndKind),
-            (int?)r.EndQuiet,
-            (int)r.PowerAt,
-            r.Summary is null ? null : JsonSerializer.Deserialize<BootSummary>(r.Summary, DataFile.Json),
-            r.Origin is null ? null : Enum.Parse<TimeOrigin>(r.Origin),
-            r.Port is null ? null : JsonSerializer.Deserialize<CapturedPort>(r.Port, DataFile.Json)
-        );
 }

@@ -43,11 +43,16 @@ public sealed class Database : IDisposable
     /// <summary>Whether every write is flushed to the disk before it counts as done; off only while data is made that can be made again.</summary>
     public bool Durable { get; set; } = true;
 
-    /// <summary>An open connection.</summary>
-    public SqliteConnection Connect()
+    /// <summary>An open connection: that of the unit of work which runs on this thread, or one of its own.</summary>
+    public SqliteConnection Connect() => UnitOfWork.ConnectionOf(this) ?? Open();
+
+    /// <summary>Begins what is stored whole or not at all.</summary>
+    public UnitOfWork Begin() => UnitOfWork.Begin(this, Open);
+
+    private SharedConnection Open()
     {
-        var connection = new SqliteConnection(connectionString);
-        connection.CreateFunction<string, string?>("acting", Acting.Ask);
+        var connection = new SharedConnection(connectionString);
+        connection.CreateFunction<string, string?>("acting", EditScope.Ask);
         connection.Open();
         connection.Execute(Durable ? "PRAGMA synchronous = FULL" : "PRAGMA synchronous = OFF");
         return connection;
@@ -115,7 +120,7 @@ public sealed class Database : IDisposable
                 }.ToString()
             );
             connection.Open();
-            connection.CreateFunction<string, string?>("acting", Acting.Ask);
+            connection.CreateFunction<string, string?>("acting", EditScope.Ask);
             var version = connection.ExecuteScalar<long>("PRAGMA user_version");
             if (Unusable(version) is { } problem)
                 return problem;
@@ -131,8 +136,8 @@ public sealed class Database : IDisposable
     }
 
     // Of the result codes of SQLite (sqlite.org/rescode.html): these alone say something of the data; the others are of disk and rights.
-    private const int Corrupt = 11,
-        Full = 13,
+    internal const int Corrupt = 11;
+    private const int Full = 13,
         NoDatabase = 26;
 
     private static Problem Trouble(SqliteException e, string path, string wanted) =>
@@ -151,7 +156,7 @@ public sealed class Database : IDisposable
             _ => new(
                 $"{path} should be {wanted}.",
                 $"SQLite says: {e.Message}",
-                "Look whether its disk is full or mounted read-only, and who may write there; or name another data folder with --data."
+                "Check whether its disk is full or mounted read-only, and who may write there; or name another data folder with --data."
             ),
         };
 
@@ -179,23 +184,41 @@ public sealed class Database : IDisposable
         var version = connection.ExecuteScalar<long>("PRAGMA user_version");
         if (Unusable(version) is { } problem)
             return problem;
+        if (version == steps.Count)
+            return null;
         // Data that the last version left are kept as they were, so that the way back is open.
-        if (version > 0 && version < steps.Count && $"{path}.schema-{version}" is var before && !File.Exists(before))
+        if (version > 0 && $"{path}.schema-{version}" is var before && !File.Exists(before))
         {
             Copy(connection, before + ".part");
             File.Move(before + ".part", before);
         }
-        for (var step = (int)version; step < steps.Count; step++)
+        // A step that makes a table anew must not take with it what belongs to its rows; whether all is together again is looked at before it counts.
+        connection.Execute("PRAGMA foreign_keys = OFF");
+        try
         {
-            using var transaction = connection.BeginTransaction();
-            connection.Execute(steps[step], transaction: transaction);
-            connection.Execute($"PRAGMA user_version = {step + 1}", transaction: transaction);
-            transaction.Commit();
+            for (var step = (int)version; step < steps.Count; step++)
+            {
+                using var transaction = connection.BeginTransaction();
+                connection.Execute(steps[step], transaction: transaction);
+                if (version > 0 && connection.Query<object>("PRAGMA foreign_key_check", transaction: transaction).Any())
+                    return new(
+                        $"{path} should hold together: every row belongs to one that is there.",
+                        "Some belong to rows that are not there: the file was changed by another program, or is damaged.",
+                        "Restore it from a copy; nothing of it was changed."
+                    );
+                connection.Execute($"PRAGMA user_version = {step + 1}", transaction: transaction);
+                transaction.Commit();
+            }
+            return null;
         }
-        return null;
+        finally
+        {
+            connection.Execute("PRAGMA foreign_keys = ON");
+        }
     }
 
-    private static IReadOnlyList<string> Steps()
+    /// <summary>The SQL of the schema steps, in the order in which they are applied; the version of a file is how many it has.</summary>
+    public static IReadOnlyList<string> Steps()
     {
         var assembly = typeof(Database).Assembly;
         return

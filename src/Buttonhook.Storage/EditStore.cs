@@ -16,7 +16,7 @@ public sealed record EditRow(string Kind, string Key, JsonObject? Before, JsonOb
     public string? BoardId => Kind == "board" ? Key : (string?)After["board_id"];
 
     /// <summary>The nickname of a board, also of one that was removed; null for other things.</summary>
-    public string? Nickname => ((string?)After["nickname"])?.Split(Things.Set)[0];
+    public string? Nickname => (string?)After["nickname"];
 }
 
 /// <summary>What a person did in one go.</summary>
@@ -108,8 +108,8 @@ public sealed class EditStore(Database database)
     /// <summary>Takes an edit back: each thing is as it was before, and what it put there is removed. A problem, and nothing done, when a thing was changed again since.</summary>
     public Problem? Undo(long id, DateTimeOffset at)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
         if (
             connection
                 .Query<Row>(
@@ -117,8 +117,7 @@ public sealed class EditStore(Database database)
                     SELECT edit_id AS EditId, kind AS Kind, key AS Key, before AS Before, after AS After FROM edit_rows
                     WHERE edit_id = (SELECT id FROM edits WHERE id = @id AND undone_at IS NULL) ORDER BY id DESC
                     """,
-                    new { id },
-                    transaction
+                    new { id }
                 )
                 .ToList()
             is not { Count: > 0 } rows
@@ -127,7 +126,7 @@ public sealed class EditStore(Database database)
         try
         {
             foreach (var row in rows)
-                if (Restore(row, at, transaction) is { } problem)
+                if (Restore(row, at, connection) is { } problem)
                     return problem;
         }
         catch (SqliteException e) when (e.SqliteErrorCode == 19)
@@ -140,22 +139,17 @@ public sealed class EditStore(Database database)
             UPDATE edits SET undone_at = @at WHERE id = @id;
             UPDATE edits SET undoes = @id WHERE token = acting('token');
             """,
-            new { id, at = Rows.At(at) },
-            transaction
+            new { id, at = Rows.At(at) }
         );
-        transaction.Commit();
+        unit.Commit();
         return null;
     }
 
-    private static Problem? Restore(Row row, DateTimeOffset at, SqliteTransaction transaction)
+    private static Problem? Restore(Row row, DateTimeOffset at, SqliteConnection connection)
     {
         var thing = Things.Kinds[row.Kind];
-        var now = transaction.Connection!.ExecuteScalar<string>(
-            $"SELECT state FROM {thing.Table} WHERE {thing.Key} = @Key",
-            new { row.Key },
-            transaction
-        );
-        if (now != row.After)
+        var now = connection.ExecuteScalar<string>($"SELECT state FROM {thing.Table} WHERE {thing.Key} = @Key", new { row.Key });
+        if (Changed(now, row.After))
             return new(
                 "The newest change of a thing is taken back first.",
                 "This one was changed again since.",
@@ -166,17 +160,24 @@ public sealed class EditStore(Database database)
         {
             var removed = Json(row.After);
             removed["removed_at"] = Rows.At(at);
-            if (row.Kind == "board")
-                removed["nickname"] = $"{removed["nickname"]}{Things.Set}{row.Key}";
             target = removed.ToJsonString();
         }
-        var columns = thing.Columns.Append("removed_at").Select(c => $"{c} = json_extract(@target, '$.{c}')");
-        transaction.Connection!.Execute(
-            $"UPDATE {thing.Table} SET {string.Join(", ", columns)} WHERE {thing.Key} = @Key",
-            new { row.Key, target },
-            transaction
-        );
+        // A column that came with a later schema is in no edit of before: it stays as it is. What is no column is no SQL either.
+        var columns = connection
+            .Query<string>("SELECT name FROM pragma_table_info(@Table)", new { thing.Table })
+            .Where(Json(target).ContainsKey)
+            .Select(c => $"{c} = json_extract(@target, '$.{c}')");
+        connection.Execute($"UPDATE {thing.Table} SET {string.Join(", ", columns)} WHERE {thing.Key} = @Key", new { row.Key, target });
         return null;
+    }
+
+    /// <summary>Whether a thing is no longer as an edit left it, in what the edit knew of it: columns that came since tell nothing.</summary>
+    private static bool Changed(string? now, string after)
+    {
+        if (now is null)
+            return true;
+        var (present, then) = (Json(now), Json(after));
+        return then.Any(member => !JsonNode.DeepEquals(member.Value, present[member.Key]));
     }
 
     /// <summary>Forgets all but the newest thousand edits.</summary>

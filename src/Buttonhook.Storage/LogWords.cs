@@ -43,9 +43,9 @@ public sealed class LogWords(Database database)
     /// <param name="stretches">The texts of stretches of <see cref="StretchLines"/> lines each, in order.</param>
     public void Put(string bootId, IEnumerable<string> stretches, CancellationToken stop = default)
     {
+        using var unit = database.Begin();
         using var connection = database.Connect();
-        using var transaction = connection.BeginTransaction();
-        connection.Execute("DELETE FROM log_stretches WHERE boot_id = @bootId", new { bootId }, transaction);
+        connection.Execute("DELETE FROM log_stretches WHERE boot_id = @bootId", new { bootId });
         var line = 1;
         foreach (var text in stretches)
         {
@@ -57,15 +57,14 @@ public sealed class LogWords(Database database)
                     bootId,
                     line,
                     StretchLines,
-                },
-                transaction
+                }
             );
             if (id is null)
                 return;
-            connection.Execute("INSERT INTO log_words (rowid, text) VALUES (@id, @text)", new { id, text }, transaction);
+            connection.Execute("INSERT INTO log_words (rowid, text) VALUES (@id, @text)", new { id, text });
             line += StretchLines;
         }
-        transaction.Commit();
+        unit.Commit();
     }
 
     /// <summary>The stretches that hold all words, newest log first.</summary>

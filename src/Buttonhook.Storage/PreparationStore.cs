@@ -1,4 +1,3 @@
-using System.Globalization;
 using System.Text.Json;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
@@ -49,19 +48,22 @@ public sealed class PreparationStore(Database database)
     }
 
     /// <summary>The host names that are set for other boards.</summary>
-    public IReadOnlyList<string> HostNames(string exceptBoardId)
+    public IReadOnlyList<string> HostNames(string exceptBoardId) => [.. OfOthers(exceptBoardId).Select(s => s.HostName).OfType<string>()];
+
+    /// <summary>The fixed addresses that are set for other boards on the bench, without their lengths.</summary>
+    public IReadOnlyList<string> Addresses(string exceptBoardId) =>
+        [.. OfOthers(exceptBoardId).SelectMany(s => s.Address?.Addresses ?? []).Select(a => a.Split('/')[0])];
+
+    private IEnumerable<FirstBoot> OfOthers(string exceptBoardId)
     {
         using var connection = database.Connect();
-        return
-        [
-            .. connection
-                .Query<string>(
-                    "SELECT first_boot FROM preparations WHERE board_id <> @exceptBoardId AND board_id IN (SELECT id FROM boards WHERE removed_at IS NULL)",
-                    new { exceptBoardId }
-                )
-                .Select(s => Read<FirstBoot>(s).HostName)
-                .OfType<string>(),
-        ];
+        return connection
+            .Query<string>(
+                "SELECT first_boot FROM preparations WHERE board_id <> @exceptBoardId AND board_id IN (SELECT id FROM boards WHERE removed_at IS NULL)",
+                new { exceptBoardId }
+            )
+            .Select(Read<FirstBoot>)
+            .ToList();
     }
 
     /// <summary>The simulated slots: id, name and setup as text.</summary>
@@ -115,6 +117,21 @@ public sealed class PreparationStore(Database database)
 
     /// <summary>The newest writing for a board, or null.</summary>
     public CardWrite? NewestOf(string boardId) => One("board_id = @key", boardId);
+
+    /// <summary>The newest writing for a card of a board that ended before a moment, or null.</summary>
+    public CardWrite? Before(string boardId, int cardNumber, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        return connection
+            .Query<string>(
+                "SELECT state FROM card_writes WHERE board_id = @boardId AND started_at < @at ORDER BY started_at DESC",
+                new { boardId, at = Rows.At(at) },
+                // The newest one is nearly always the one: the others are not read.
+                buffered: false
+            )
+            .Select(Read<CardWrite>)
+            .FirstOrDefault(w => w.Step == WriteStep.Done && (w.CardNumber is null || w.CardNumber == cardNumber));
+    }
 
     /// <summary>The newest writing into a slot, or null.</summary>
     public CardWrite? NewestIn(string slotId) => One("slot_id = @key OR json_extract(state, '$.driveSlotId') = @key", slotId);

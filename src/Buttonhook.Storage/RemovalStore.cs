@@ -49,7 +49,7 @@ public sealed class RemovalStore(Database database)
             return false;
         using var connection = database.Connect();
         return connection.Execute(
-                $"UPDATE {thing.Table} SET removed_at = @at{(kind == "board" ? $", nickname = nickname || '{Things.Set}' || id" : "")} WHERE {thing.Key} = @id AND removed_at IS NULL",
+                $"UPDATE {thing.Table} SET removed_at = @at WHERE {thing.Key} = @id AND removed_at IS NULL",
                 new { id, at = Rows.At(at) }
             ) > 0;
     }
@@ -60,11 +60,10 @@ public sealed class RemovalStore(Database database)
         using var connection = database.Connect();
         try
         {
-            var name = kind == "board" ? $", nickname = substr(nickname, 1, instr(nickname || '{Things.Set}', '{Things.Set}') - 1)" : "";
             var done = !Things.Kinds.TryGetValue(kind, out var thing)
                 ? 0
                 : connection.Execute(
-                    $"UPDATE {thing.Table} SET removed_at = NULL{name} WHERE {thing.Key} = @id AND removed_at IS NOT NULL",
+                    $"UPDATE {thing.Table} SET removed_at = NULL WHERE {thing.Key} = @id AND removed_at IS NOT NULL",
                     new { id }
                 );
             return done > 0

@@ -13,22 +13,14 @@ internal static class Rows
     /// <param name="key">The columns of the key, with commas between.</param>
     /// <param name="row">An object whose members are named as the columns are.</param>
     /// <param name="changed">The columns that a row takes over that is there already; "removed_at" brings one back that was removed.</param>
-    public static void Put(
-        this IDbConnection connection,
-        string table,
-        string key,
-        object row,
-        string[] changed,
-        IDbTransaction? transaction = null
-    )
+    public static void Put(this IDbConnection connection, string table, string key, object row, string[] changed)
     {
         var columns = row.GetType().GetProperties().Select(p => p.Name).ToList();
         var sets = changed.Select(c => c == "removed_at" ? "removed_at = NULL" : $"{c} = excluded.{c}");
         connection.Execute(
             $"INSERT INTO {table} ({string.Join(", ", columns)}) VALUES ({string.Join(", ", columns.Select(c => "@" + c))}) "
                 + $"ON CONFLICT ({key}) DO UPDATE SET {string.Join(", ", sets)}",
-            row,
-            transaction
+            row
         );
     }
 

@@ -14,7 +14,7 @@ public class BenchTests
             ["Stopped at root", "Working settings", "No image yet", "Restarts again and again", "No address"],
             bench.Select(b => b.GetProperty("word").GetString())
         );
-        Assert.All(bench, b => Assert.Equal(8, b.GetProperty("placket").GetArrayLength()));
+        Assert.All(bench, b => Assert.Equal(8, b.GetProperty("stageBar").GetArrayLength()));
         var russet = (await app.Get("/api/boards/russet/matches")).EnumerateArray().First();
         Assert.Equal(
             ("Fallow 12 server", 9, 9),

@@ -48,8 +48,8 @@ public class BootTests
         await app.Until(boot, Reached);
         draft = (await app.Get($"/api/boards/{board}/settings")).GetProperty("draft");
         Assert.Equal("/dev/mmcblk0p2", Setting(draft, "system.mounted").GetProperty("value").GetString());
-        await RunningApp.Json(
-            await app.Http.PostAsJsonAsync(
+        Task<HttpResponseMessage> Keep(bool disputed) =>
+            app.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/settings",
                 new
                 {
@@ -57,9 +57,12 @@ public class BootTests
                     notes = "for the hedge",
                     said = new Dictionary<string, string> { ["system.name"] = "Fallow, mended" },
                     after = 0,
+                    disputed,
                 }
-            )
-        );
+            );
+        // What is said against what the log proves is asked about once; both are kept, and the proven one leads.
+        Assert.Contains("you say Fallow, mended", (await RunningApp.ProblemOf(await Keep(false), 422)).Came);
+        await RunningApp.Json(await Keep(true));
         var json = await app.Get($"/api/boards/{board}/settings/1.json");
         Assert.EndsWith(
             "The kernel command line names the root partition of this card.",
@@ -84,10 +87,10 @@ public class BootTests
             await Task.Delay(n * 20);
             await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/notes", new { text = "screen: dark" }));
             await off;
-            var top = "";
-            for (var i = 0; i < 100 && top != "display-output-off"; i++, await Task.Delay(50))
-                top = (await app.Get($"/api/boots/{boot}/diagnosis")).GetProperty("causes")[0].GetProperty("id").GetString()!;
-            Assert.Equal("display-output-off", top);
+            await Wait.For(
+                async () => (await app.Get($"/api/boots/{boot}/diagnosis")).GetProperty("causes")[0].GetProperty("id").GetString(),
+                top => top == "display-output-off"
+            );
             Assert.Contains("screen: dark", (await app.Get($"/api/boots/{boot}")).GetProperty("events").GetRawText());
         }
     }
@@ -122,8 +125,8 @@ public class BootTests
     }
 
     [Theory]
-    [InlineData("ttyS0", "against", "names ttyS0, the console of this board's card")]
-    [InlineData("ttyS2", "evidence", "names ttyS2, and that of this board's card is ttyS0")]
+    [InlineData("ttyS0", "against", "names ttyS0, the console in this board's profile")]
+    [InlineData("ttyS2", "evidence", "names ttyS2, and that in this board's profile is ttyS0")]
     public async Task The_console_that_a_loader_names_is_held_against_the_boards_card(string named, string side, string says)
     {
         await using var app = await RunningApp.Start();
@@ -151,8 +154,7 @@ public class BootTests
             Assert.Single(answer.GetProperty("events").EnumerateArray(), e => e.GetProperty("text").GetString() == "screen: dark");
             Assert.Empty(app.Services.GetRequiredService<BootStore>().Events(boot));
         }
-        for (var i = 0; i < 400 && app.Services.GetRequiredService<BootStore>().Events(boot).Count == 0; i++)
-            await Task.Delay(50);
+        await Wait.For(() => app.Services.GetRequiredService<BootStore>().Events(boot).Count > 0);
         var shown = (await app.Get($"/api/boots/{boot}")).GetProperty("events").EnumerateArray();
         Assert.Single(shown, e => e.GetProperty("text").GetString() == "screen: dark");
     }
@@ -348,9 +350,10 @@ public class BootTests
         await File.WriteAllBytesAsync(path, file, TestContext.Current.CancellationToken);
 
         await using var again = await RunningApp.Start(folder: folder);
-        var said = "";
-        for (var i = 0; i < 200 && !said.Contains("not as it was received"); i++, await Task.Delay(50))
-            said = (await again.Get($"/api/boots/{boot}")).GetProperty("endedWhy").GetString()!;
+        var said = await Wait.For(
+            async () => (await again.Get($"/api/boots/{boot}")).GetProperty("endedWhy").GetString()!,
+            why => why.Contains("not as it was received", StringComparison.Ordinal)
+        );
         Assert.Contains("Something among bytes 0 to", said);
         Assert.Equal(4000, (await again.Get($"/api/boots/{boot}")).GetProperty("lineCount").GetInt32());
     }
@@ -395,21 +398,31 @@ public class BootTests
         var boot = boots.Begin(bench, "test", DateTimeOffset.UtcNow);
         var source = new PushedSource();
         await using var capture = new Capture(boot, boots, new(app.Services.GetRequiredService<RuleBookIndex>()), source, null, _ => { });
+        bool Heard()
+        {
+            lock (capture.Reader)
+            {
+                capture.Listen();
+                return capture.Reader.Ending.ProvesSilence;
+            }
+        }
         // A writer that holds the database makes storing fail as a full disk does.
         using (app.Held())
         {
             Assert.Null(capture.Start());
             source.Push("one\n"u8.ToArray());
-            for (var i = 0; i < 400 && capture.Waiting is null; i++)
-                await Task.Delay(50);
+            await Wait.For(() => capture.Waiting is not null);
             Assert.Contains("waits in memory", capture.Waiting?.ToDo);
             source.Push("two\n"u8.ToArray(), 900_000);
             source.Now = 900_100;
             // What waits for the disk arrived all the same: no silence.
             Assert.Equal(100, capture.Quiet);
+            // Nor does a long silence behind it say anything before it was read.
+            source.Now = 2_000_000;
+            Assert.False(Heard());
         }
-        for (var i = 0; i < 400 && boots.Pieces(boot.Id).Sum(p => p.Bytes.Length) < 8; i++)
-            await Task.Delay(50);
+        await Wait.For(() => boots.Pieces(boot.Id).Sum(p => p.Bytes.Length) >= 8);
+        await Wait.For(Heard);
         Assert.Equal("one\ntwo\n", Encoding.ASCII.GetString([.. boots.Pieces(boot.Id).SelectMany(p => p.Bytes)]));
         Assert.Null(capture.Waiting);
     }
@@ -420,11 +433,7 @@ public class BootTests
 
         public int Now { get; set; }
 
-        public Core.Problem? Start(
-            Action<StoredPiece> received,
-            Action<JournalEvent> happened,
-            Action<Core.Diagnosing.CaptureEnd, string> ended
-        )
+        public Core.Problem? Start(Action<StoredPiece> received, Action<JournalEvent> happened, Action<CaptureEnd, string> ended)
         {
             this.received = received;
             return null;
@@ -443,7 +452,7 @@ public class BootTests
         await using var app = await RunningApp.Start();
         var bench = app.Services.GetRequiredService<BoardStore>().Find(await app.Board())!;
         var clock = new Microsoft.Extensions.Time.Testing.FakeTimeProvider();
-        using var source = new SimulatedSource(app.Services.GetRequiredService<BenchViews>().Plan(bench, 1), 1, clock, new(115_200));
+        using var source = new SimulatedSource(app.Services.GetRequiredService<SimulatedBoots>().Plan(bench, 1), 1, clock, new(115_200));
         using var busy = new ManualResetEventSlim();
         var first = new TaskCompletionSource<StoredPiece>();
         source.Start(
@@ -459,8 +468,7 @@ public class BootTests
         var given = await first.Task.WaitAsync(TimeSpan.FromSeconds(20));
         Assert.InRange(source.Now, 0, given.Milliseconds);
         busy.Set();
-        for (var i = 0; i < 400 && source.Now < 3_600_000; i++)
-            await Task.Delay(50);
+        await Wait.For(() => source.Now >= 3_600_000);
         Assert.Equal(3_600_000, source.Now);
     }
 

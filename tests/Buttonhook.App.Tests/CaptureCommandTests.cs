@@ -5,6 +5,7 @@ using Buttonhook.Hardware;
 namespace Buttonhook.App.Tests;
 
 /// <summary>capture at the command line: what it prints, what it keeps, and the exit code that a script goes by.</summary>
+[Trait("Length", "long")]
 public sealed class CaptureCommandTests : InFolder
 {
     private string Data => Path.Combine(folder, "data");
@@ -14,7 +15,7 @@ public sealed class CaptureCommandTests : InFolder
         var running = CommandLineTests.Run(["capture", console.Path, .. arguments]);
         // Printed again and again until it is over: the command opens the port when it is ready.
         var clock = Stopwatch.StartNew();
-        while (!running.IsCompleted && clock.Elapsed.TotalSeconds < 60)
+        while (!running.IsCompleted && clock.Elapsed.TotalMinutes < 4)
         {
             console.Print(System.Text.Encoding.UTF8.GetBytes(print));
             await Task.WhenAny(running, Task.Delay(700));
@@ -111,7 +112,8 @@ public sealed class CaptureCommandTests : InFolder
         using var console = new PseudoTerminal(_ => { });
         using var other = Process.Start(new ProcessStartInfo("/bin/sh", ["-c", $"exec sleep 60 < {console.Path}"]))!;
         string? holder = null;
-        for (var i = 0; i < 100 && holder is null; i++)
+        // The shell has it open for a moment before it becomes what it was told to be.
+        for (var i = 0; i < 500 && holder?.StartsWith("sleep", StringComparison.Ordinal) != true; i++)
         {
             holder = PortHolders.Of(console.Path);
             Thread.Sleep(20);

@@ -3,6 +3,7 @@ using System.Text.Json;
 
 namespace Buttonhook.App.Tests;
 
+[Trait("Length", "long")]
 public sealed class CardLayoutTests
 {
     // The smallest images of the demo: nothing here is told by their size.
@@ -78,8 +79,7 @@ public sealed class CardLayoutTests
         await app.Http.PostAsJsonAsync($"/api/boots/{boot}/power", new { on = false });
 
         boot = await Begin(app, board);
-        for (var i = 0; i < 200 && !(await Lines(app, boot)).Contains("Enter choice:", StringComparison.Ordinal); i++)
-            await Task.Delay(20);
+        await Wait.For(async () => (await Lines(app, boot)).Contains("Enter choice:", StringComparison.Ordinal));
         await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = "2\r" });
         await app.Until(boot, b => b.GetProperty("lastStage").GetString() == "login");
         lines = await Lines(app, boot);
@@ -87,8 +87,7 @@ public sealed class CardLayoutTests
         Assert.Contains("EXT4-fs (mmcblk0p3)", lines);
         Assert.Contains("tallow login:", lines);
         // The record is of the system that ran, and so are the statistics.
-        for (var i = 0; i < 100 && (await app.Get("/api/statistics")).GetProperty("counted").GetInt32() < 2; i++)
-            await Task.Delay(50);
+        await Wait.For(async () => (await app.Get("/api/statistics")).GetProperty("counted").GetInt32() >= 2);
         var draft = (await app.Get($"/api/boards/{board}/settings")).GetProperty("draft").GetProperty("settings").EnumerateArray().ToList();
         JsonElement Setting(string id) => draft.Single(s => s.GetProperty("id").GetString() == id);
         string? Of(string id) => Setting(id).GetProperty("value").GetString();

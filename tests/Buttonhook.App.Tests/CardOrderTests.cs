@@ -40,14 +40,7 @@ public sealed class CardOrderTests
 
     private static async Task<JsonElement> Until(RunningApp app, string board, Func<JsonElement, bool> condition)
     {
-        for (var i = 0; i < 4800; i++)
-        {
-            var write = await app.Get($"/api/boards/{board}/card");
-            if (condition(write))
-                return write;
-            await Task.Delay(50);
-        }
-        throw new TimeoutException("The card did not get there.");
+        return await Wait.For(() => app.Get($"/api/boards/{board}/card"), condition);
     }
 
     [Fact]

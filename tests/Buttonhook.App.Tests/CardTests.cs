@@ -20,16 +20,43 @@ public sealed class CardTests
         };
 
     [Fact]
+    public async Task A_number_beyond_all_numbers_is_refused_in_words()
+    {
+        await using var app = await RunningApp.Start();
+        var draft = await RunningApp.Json(
+            await app.Http.PostAsJsonAsync(
+                "/api/profiles/drafts",
+                new
+                {
+                    mark = "Damson X1 5V/3A",
+                    code = (string?)null,
+                    text = (string?)null,
+                    tree = (string?)null,
+                    seen = (string[]?)null,
+                }
+            )
+        );
+        var card = draft.GetProperty("card").GetRawText().Replace("\"amps\":3", "\"amps\":-3e999");
+        Assert.Contains("-3e999", card);
+        var answer = await app.Http.PostAsync(
+            "/api/profiles/boards",
+            new StringContent(card, System.Text.Encoding.UTF8, "application/json")
+        );
+        var said = await RunningApp.ProblemOf(answer, 400);
+        Assert.DoesNotContain("inside Buttonhook", said.Came);
+    }
+
+    [Fact]
     public async Task A_drafted_card_is_kept_exported_removed_and_brought_back()
     {
         await using var app = await RunningApp.Start();
-        var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/drafts", Clues(Log)));
+        var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/drafts", Clues(Log)));
         Assert.Equal("Quince", draft.GetProperty("card").GetProperty("maker").GetString());
         Assert.DoesNotContain(draft.GetProperty("ask").EnumerateArray(), q => q.GetProperty("field").GetString() == "maker");
-        var added = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/boards", draft.GetProperty("card")));
+        var added = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/boards", draft.GetProperty("card")));
         var id = added.GetProperty("boards")[0].GetString()!;
         Assert.Equal("quince-pip-1", id);
-        await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/cards/boards", draft.GetProperty("card")), 409);
+        await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/profiles/boards", draft.GetProperty("card")), 409);
         var told = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/identification", Clues(Log)));
         Assert.Equal(id, told.GetProperty("candidates")[0].GetProperty("modelId").GetString());
         var board = new
@@ -52,10 +79,10 @@ public sealed class CardTests
         };
         var view = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/boards", board));
         await app.Http.DeleteAsync($"/api/boards/{view.GetProperty("board").GetProperty("id").GetString()}");
-        var yaml = await app.Http.GetStringAsync($"/api/cards/export?ids={id}");
-        Assert.Equal(HttpStatusCode.NoContent, (await app.Http.DeleteAsync($"/api/cards/board/{id}")).StatusCode);
-        Assert.Equal(404, (int)(await app.Http.DeleteAsync($"/api/cards/board/{id}")).StatusCode);
-        await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/imports", new { name = "pip.yaml", yaml }));
+        var yaml = await app.Http.GetStringAsync($"/api/profiles/export?ids={id}");
+        Assert.Equal(HttpStatusCode.NoContent, (await app.Http.DeleteAsync($"/api/profiles/board/{id}")).StatusCode);
+        Assert.Equal(404, (int)(await app.Http.DeleteAsync($"/api/profiles/board/{id}")).StatusCode);
+        await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/imports", new { name = "pip.yaml", yaml }));
         var catalogue = await app.Get("/api/catalogue");
         Assert.Contains(catalogue.GetProperty("models").EnumerateArray(), m => m.GetProperty("id").GetString() == id);
     }
@@ -65,7 +92,7 @@ public sealed class CardTests
     {
         await using var app = await RunningApp.Start();
         await app.Board("Quince");
-        var problem = await RunningApp.ProblemOf(await app.Http.DeleteAsync("/api/cards/board/quill-v"), 409);
+        var problem = await RunningApp.ProblemOf(await app.Http.DeleteAsync("/api/profiles/board/quill-v"), 409);
         Assert.Contains("Quince does", problem.Came);
     }
 
@@ -76,11 +103,11 @@ public sealed class CardTests
         await using (var app = await RunningApp.Start(keep: true))
         {
             folder = app.Folder;
-            var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/drafts", Clues(Log)));
-            await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/boards", draft.GetProperty("card")));
+            var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/drafts", Clues(Log)));
+            await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/boards", draft.GetProperty("card")));
         }
         await using var again = await RunningApp.Start(folder: folder);
-        Assert.Equal("quince-pip-1", (await again.Get("/api/cards")).GetProperty("boards")[0].GetString());
+        Assert.Equal("quince-pip-1", (await again.Get("/api/profiles")).GetProperty("boards")[0].GetString());
     }
 
     [Theory]
@@ -91,8 +118,8 @@ public sealed class CardTests
     public async Task What_is_no_card_is_refused_in_words(string yaml)
     {
         await using var app = await RunningApp.Start();
-        await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/cards/imports", new { name = "x.yaml", yaml }), 422);
-        Assert.Equal(0, (await app.Get("/api/cards")).GetProperty("boards").GetArrayLength());
+        await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync("/api/profiles/imports", new { name = "x.yaml", yaml }), 422);
+        Assert.Equal(0, (await app.Get("/api/profiles")).GetProperty("boards").GetArrayLength());
     }
 
     [Fact]
@@ -158,12 +185,12 @@ public sealed class CardTests
     {
         await using var app = await RunningApp.Start();
         var id = await app.Board();
-        var rows = await app.Get($"/api/boards/{id}/matches?school=flash-later&screen=true");
+        var rows = await app.Get($"/api/boards/{id}/matches?layout=flash-later&screen=true");
         Assert.Contains(
             rows.EnumerateArray(),
-            r => r.GetProperty("reasons").EnumerateArray().Any(x => x.GetProperty("rule").GetString() == "school")
+            r => r.GetProperty("reasons").EnumerateArray().Any(x => x.GetProperty("rule").GetString() == "layout")
         );
-        var problem = await RunningApp.ProblemOf(await app.Http.GetAsync($"/api/boards/{id}/matches?school=tape"), 422);
+        var problem = await RunningApp.ProblemOf(await app.Http.GetAsync($"/api/boards/{id}/matches?layout=tape"), 422);
         Assert.Contains("tape", problem.Came);
     }
 
@@ -180,7 +207,7 @@ public sealed class CardTests
         );
         Assert.Contains("images of whole disks", problem.Expected);
         Assert.Equal(404, (int)(await app.Http.DeleteAsync("/api/inspections/none")).StatusCode);
-        var cards = JsonSerializer.Serialize(await app.Get("/api/cards"));
+        var cards = JsonSerializer.Serialize(await app.Get("/api/profiles"));
         Assert.Equal("""{"boards":[],"images":[],"codes":[]}""", cards);
     }
 }

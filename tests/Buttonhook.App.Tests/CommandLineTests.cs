@@ -186,32 +186,33 @@ public sealed class CommandLineTests : IDisposable
     public async Task A_card_is_drafted_filled_in_checked_added_and_printed_again()
     {
         var tree = File("pip.dtb", new TreeMaker().Text("/", "model", "Quince Pip 1 rev A").Text("/", "compatible", "quince,pip-1").Blob());
-        var draft = await Good("cards", "draft", "--dtb", tree);
+        var draft = await Good("profiles", "draft", "--dtb", tree);
         Assert.Contains("# read from device tree: name is Pip 1", draft);
         Assert.Contains("# to fill in, power:", draft);
         var card = File("pip.yaml", draft);
-        Assert.Contains("1 boards, 0 images, 0 revision codes, 0 experiences, all in order", await Good("cards", "check", card));
+        Assert.Contains("1 boards, 0 images, 0 revision codes, 0 experiences, all in order", await Good("profiles", "check", card));
         var data = Path.Combine(folder, "data");
         Directory.CreateDirectory(data);
-        Assert.Contains("Added 1 boards", await Good("cards", "import", card, "--data", data));
-        var printed = await Good("cards", "export", "--data", data);
+        Assert.Contains("Added 1 boards", await Good("profiles", "import", card, "--data", data));
+        var printed = await Good("profiles", "export", "--data", data);
         Assert.Contains("id: quince-pip-1", printed);
         // What was imported is known to the other commands.
         Assert.Contains("Pip 1", await Good("identify", "--mark", "Pip 1", "--data", data));
         Assert.DoesNotContain("quince-pip-1 is neither", (await Run("inspect", card, "--board", "quince-pip-1", "--data", data)).Error);
         var again = File("again.yaml", printed);
-        Assert.Contains("all in order", await Good("cards", "check", again));
+        Assert.Contains("all in order", await Good("profiles", "check", again));
+        // The name of before is still taken.
         Assert.Equal(printed, await Good("cards", "export", "quince-pip-1", "--data", data));
-        Assert.Contains("nobody", await Refused(1, "cards", "export", "nobody", "--data", data));
+        Assert.Contains("nobody", await Refused(1, "profiles", "export", "nobody", "--data", data));
     }
 
     [Fact]
     public async Task Files_of_cards_that_are_none_are_refused()
     {
-        await Refused(1, "cards", "check", Path.Combine(folder, "gone.yaml"));
-        Assert.Contains("YAML", await Refused(1, "cards", "check", File("a.yaml", ": {")));
-        Assert.Contains("format", await Refused(1, "cards", "import", File("b.yaml", "a: 1\n"), "--data", folder));
-        await Refused(1, "cards", "draft", "--log", Path.Combine(folder, "gone.log"));
+        await Refused(1, "profiles", "check", Path.Combine(folder, "gone.yaml"));
+        Assert.Contains("YAML", await Refused(1, "profiles", "check", File("a.yaml", ": {")));
+        Assert.Contains("format", await Refused(1, "profiles", "import", File("b.yaml", "a: 1\n"), "--data", folder));
+        await Refused(1, "profiles", "draft", "--log", Path.Combine(folder, "gone.log"));
     }
 
     [Fact]

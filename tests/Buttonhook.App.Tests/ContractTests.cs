@@ -86,11 +86,11 @@ public sealed class ContractTests
         foreach (
             var path in new[]
             {
-                "/api/boards/bramley/matches?school=none",
+                "/api/boards/bramley/matches?layout=none",
                 "/api/boards/bramley/matches?screen=perhaps",
                 "/api/boards/bramley/preparation?recoveryMiB=-5",
                 "/api/boards/bramley/preparation?recoveryMiB=9223372036854775807",
-                "/api/cards/export?ids=nobody",
+                "/api/profiles/export?ids=nobody",
                 "/api/boots/nobody/lines?from=-7&count=2147483647",
             }
         )
@@ -104,11 +104,11 @@ public sealed class ContractTests
     {
         await using var app = await RunningApp.Start(pace: 2000);
         var id = await app.Board(fault: "root-not-found");
-        var matches = await app.Get($"/api/boards/{id}/matches?school=boot-menu&screen=true&longTerm=false");
+        var matches = await app.Get($"/api/boards/{id}/matches?layout=boot-menu&screen=true&longTerm=false");
         Assert.Contains(matches.EnumerateArray(), m => m.GetProperty("chosen").GetBoolean());
         Assert.Contains(
             "none of them",
-            (await RunningApp.ProblemOf(await app.Http.GetAsync($"/api/boards/{id}/matches?school=none"), 422)).Came
+            (await RunningApp.ProblemOf(await app.Http.GetAsync($"/api/boards/{id}/matches?layout=none"), 422)).Came
         );
         var wiring = await app.Get($"/api/boards/{id}/connection");
         Assert.Equal(JsonValueKind.Null, wiring.GetProperty("wiring").GetProperty("refused").ValueKind);

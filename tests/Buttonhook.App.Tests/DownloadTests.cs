@@ -79,16 +79,14 @@ public sealed class DownloadTests : InFolder
         Image("other.img", 1);
         var missing = (await app.Get("/api/downloads")).GetProperty("missing")[0];
         Assert.Equal(image, missing.GetProperty("imageId").GetString());
-        for (var i = 0; i < 100 && (await app.Get("/api/downloads")).GetProperty("missing")[0].GetProperty("looking").GetBoolean(); i++)
-            await Task.Delay(20);
+        await Wait.For(async () => !(await app.Get("/api/downloads")).GetProperty("missing")[0].GetProperty("looking").GetBoolean());
         Assert.Equal(old, await PathOf(app, image));
         // That it was not found stays said, although it is looked for again each time somebody asks.
         for (var i = 0; i < 5; i++)
             Assert.False((await app.Get("/api/downloads")).GetProperty("missing")[0].GetProperty("looking").GetBoolean());
 
         var moved = Image(Path.Combine("kept", "images", "renamed.bin"));
-        for (var i = 0; i < 200 && (await app.Get("/api/downloads")).GetProperty("missing").GetArrayLength() > 0; i++)
-            await Task.Delay(20);
+        await Wait.For(async () => (await app.Get("/api/downloads")).GetProperty("missing").GetArrayLength() == 0);
         Assert.Equal(moved, await PathOf(app, image));
         Assert.StartsWith(away, moved);
         var edit = (await app.Get("/api/edits"))[0].GetProperty("says").GetString()!;

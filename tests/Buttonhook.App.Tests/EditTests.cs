@@ -63,7 +63,7 @@ public sealed class EditTests
         );
         Assert.True((await app.Http.DeleteAsync($"/api/boards/{board}")).IsSuccessStatusCode);
         var gone = (await Edits(app))[0];
-        Assert.Equal("Quince was taken off the bench.", gone.Says);
+        Assert.Equal("Quince was removed from the bench.", gone.Says);
         // Its name was taken meanwhile: nothing is done, and it is said.
         var other = await app.Board("Quince", image: null);
         Assert.Contains("Another board took this one", (await RunningApp.ProblemOf(await Undo(app, gone.Id), 409)).Came);
@@ -103,8 +103,8 @@ public sealed class EditTests
             tree = (string?)null,
             seen = Array.Empty<string>(),
         };
-        var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/drafts", clues));
-        await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/cards/boards", draft.GetProperty("card")));
+        var draft = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/drafts", clues));
+        await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/profiles/boards", draft.GetProperty("card")));
         var input = new
         {
             nickname = "Damson",
@@ -125,7 +125,7 @@ public sealed class EditTests
         };
         await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/boards", input));
         Assert.Contains("Damson is", (await RunningApp.ProblemOf(await Undo(app, added.Id), 409)).Came);
-        var card = (await Edits(app)).Single(e => e.Says.StartsWith("The board card", StringComparison.Ordinal));
+        var card = (await Edits(app)).Single(e => e.Says.StartsWith("The board profile", StringComparison.Ordinal));
         Assert.Contains("Damson does", (await RunningApp.ProblemOf(await Undo(app, card.Id), 409)).Came);
     }
 

@@ -3,7 +3,7 @@ using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 
 namespace Buttonhook.App.Tests;
 
@@ -24,6 +24,7 @@ public sealed class EmulatorTests
     }
 
     [Fact]
+    [Trait("Length", "long")]
     public async Task First_boot_settings_run_once_through_a_power_cut_tell_what_failed_and_let_the_system_start()
     {
         var folder = Made();

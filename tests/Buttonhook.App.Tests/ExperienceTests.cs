@@ -1,8 +1,8 @@
 using System.Net.Http.Json;
-using System.Text.Json;
 
 namespace Buttonhook.App.Tests;
 
+[Trait("Length", "long")]
 public sealed class ExperienceTests
 {
     private static async Task<string> Booted(RunningApp app, string board, string? cause = null)
@@ -27,8 +27,7 @@ public sealed class ExperienceTests
             await app.Http.PostAsJsonAsync($"/api/boards/{board}/corrections", new { bootId = boot, causeId = "root-not-found" })
         );
         await Booted(app, board);
-        for (var i = 0; i < 300 && (await app.Get("/api/statistics")).GetProperty("counted").GetInt32() < 2; i++)
-            await Task.Delay(20);
+        await Wait.For(async () => (await app.Get("/api/statistics")).GetProperty("counted").GetInt32() >= 2);
         await RunningApp.Json(
             await app.Http.PostAsJsonAsync(
                 $"/api/boards/{board}/corrections",
@@ -74,7 +73,7 @@ public sealed class ExperienceTests
 
         look = await RunningApp.Json(await two.Http.PostAsJsonAsync("/api/experience/look", file));
         Assert.Contains("takes the place of what Orchard hall told", look.GetRawText());
-        (await two.Http.DeleteAsync("/api/cards/experience/orchard-hall")).EnsureSuccessStatusCode();
+        (await two.Http.DeleteAsync("/api/profiles/experience/orchard-hall")).EnsureSuccessStatusCode();
         Assert.Empty((await two.Get("/api/statistics")).GetProperty("told").EnumerateArray());
     }
 

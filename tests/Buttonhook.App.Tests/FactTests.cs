@@ -8,13 +8,12 @@ public class FactTests
 {
     private static async Task<(string Board, JsonElement View)> Board(RunningApp app)
     {
-        var came = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/arrivals", new { path = (string?)null, text = "LQ5 R2" }));
+        var came = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/imports", new { path = (string?)null, text = "LQ5 R2" }));
         var id = came.GetProperty("id").GetString();
-        for (var i = 0; i < 200 && (await app.Get($"/api/arrivals/{id}")).GetProperty("running").GetBoolean(); i++)
-            await Task.Delay(25);
+        await Wait.For(async () => !(await app.Get($"/api/imports/{id}")).GetProperty("running").GetBoolean());
         var view = await RunningApp.Json(
             await app.Http.PostAsJsonAsync(
-                $"/api/arrivals/{id}/board",
+                $"/api/imports/{id}/board",
                 new
                 {
                     nickname = "Damson",
@@ -50,6 +49,14 @@ public class FactTests
         Assert.Equal("logic33", model.GetProperty("console").GetProperty("level").GetString());
         Assert.StartsWith("you, ", model.GetProperty("sources").GetProperty("power.volts").GetString());
         Assert.Contains("Needs 12.0 V", (await Supply()).GetProperty("text").GetString());
+
+        // What is fitted is that of this board, and what no board can have is a slip.
+        Assert.Equal(2048, view.GetProperty("board").GetProperty("memoryMiB").GetInt32());
+        foreach (var (field, value) in new[] { ("power.volts", "99999"), ("console.speed", "7"), ("power.amps", "400") })
+            Assert.Contains(
+                value,
+                (await RunningApp.ProblemOf(await app.Http.PostAsJsonAsync($"/api/boards/{board}/facts", Facts((field, value))), 422)).Came
+            );
 
         var change = (await app.Get("/api/edits"))[0];
         Assert.Contains("power.volts 12", change.GetProperty("says").GetString());
@@ -176,7 +183,10 @@ public class FactTests
         Assert.Contains("level", await Refused(("console.level", "3.3")));
         Assert.Contains("volts", await Refused(("power.volts", "0")));
         Assert.Contains("There is none", await Refused());
-        Assert.StartsWith("The board card", Assert.Single((await app.Get("/api/edits")).EnumerateArray()).GetProperty("says").GetString());
+        Assert.StartsWith(
+            "The board profile",
+            Assert.Single((await app.Get("/api/edits")).EnumerateArray()).GetProperty("says").GetString()
+        );
     }
 
     [Fact]

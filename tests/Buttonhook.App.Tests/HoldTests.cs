@@ -1,23 +1,21 @@
-using System.Diagnostics;
 using System.Net;
 using System.Net.Http.Json;
 using System.Net.Sockets;
 using System.Runtime.InteropServices;
 using System.Text.Json;
-using Buttonhook.Core;
 using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Tests;
 
 /// <summary>Faults, load and strangers: what the server does when it is stopped, when ports vanish, when the disk is full, and when it is started wrongly.</summary>
+[Trait("Length", "long")]
 public sealed partial class HoldTests : IDisposable
 {
     private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-hold-").FullName;
 
     public void Dispose() => Directory.Delete(folder, true);
 
-    [LibraryImport("libc", EntryPoint = "kill")]
-    private static partial int Signal(int process, int signal);
+    private async Task<RunningProgram> Program() => await (await RunningProgram.Start(folder)).WithProfiles();
 
     [LibraryImport("libc", EntryPoint = "open", StringMarshalling = StringMarshalling.Utf8)]
     private static partial int Open(string path, int flags);
@@ -27,105 +25,6 @@ public sealed partial class HoldTests : IDisposable
 
     [LibraryImport("libc", EntryPoint = "ioctl")]
     private static partial int Control(int descriptor, nuint request, ref int value);
-
-    /// <summary>The program itself as a process.</summary>
-    private sealed class Server : IDisposable
-    {
-        private readonly Process process;
-
-        public Server(string data, string? url = null, Dictionary<string, string>? environment = null)
-        {
-            Url = url ?? $"http://127.0.0.1:{RunningApp.FreePort()}";
-            var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "serve", "--data", data, "--urls", Url])
-            {
-                RedirectStandardOutput = true,
-                RedirectStandardError = true,
-            };
-            foreach (var (name, value) in environment ?? [])
-                start.Environment[name] = value;
-            process = Process.Start(start)!;
-            Errors = process.StandardError.ReadToEndAsync();
-            Http = new() { BaseAddress = new Uri(Url), Timeout = TimeSpan.FromSeconds(20) };
-        }
-
-        public string Url { get; }
-
-        public HttpClient Http { get; }
-
-        public Task<string> Errors { get; }
-
-        public async Task<Server> Up()
-        {
-            for (var i = 0; i < 300; i++)
-            {
-                Assert.False(process.HasExited, process.HasExited ? await Errors : "");
-                try
-                {
-                    if ((await Http.GetAsync("/api/bench")).IsSuccessStatusCode)
-                    {
-                        // A bench of one's own begins without any card.
-                        foreach (var card in new[] { "boards/quill-v", "images/fallow-12-server-riscv64" })
-                            await Http.PostAsJsonAsync(
-                                "/api/cards/imports",
-                                new
-                                {
-                                    name = card,
-                                    yaml = await File.ReadAllTextAsync(Path.Combine(RunningApp.Root, $"data/demo/{card}.yaml")),
-                                }
-                            );
-                        return this;
-                    }
-                }
-                catch (HttpRequestException)
-                {
-                    await Task.Delay(100);
-                }
-            }
-            throw new TimeoutException("The server did not come up.");
-        }
-
-        /// <summary>A board that is not simulated; its id.</summary>
-        public async Task<string> Board(string nickname)
-        {
-            var view = await RunningApp.Json(
-                await Http.PostAsJsonAsync("/api/boards", RunningApp.BoardInput(nickname, supply: null, adapter: null))
-            );
-            return view.GetProperty("board").GetProperty("id").GetString()!;
-        }
-
-        public async Task<string> Capture(string board, string port) =>
-            (await RunningApp.Json(await Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = port, speed = 115200 })))
-                .GetProperty("id")
-                .GetString()!;
-
-        public async Task<JsonElement> Until(string boot, Func<JsonElement, bool> condition)
-        {
-            for (var i = 0; i < 200; i++)
-            {
-                var view = await Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
-                if (condition(view))
-                    return view;
-                await Task.Delay(50);
-            }
-            throw new TimeoutException(await Http.GetStringAsync($"/api/boots/{boot}"));
-        }
-
-        public async Task<(int Code, TimeSpan Took)> Stop(int signal = 15)
-        {
-            var clock = Stopwatch.StartNew();
-            _ = Signal(process.Id, signal);
-            await process.WaitForExitAsync().WaitAsync(TimeSpan.FromSeconds(20));
-            return (process.ExitCode, clock.Elapsed);
-        }
-
-        public void Dispose()
-        {
-            if (!process.HasExited)
-                process.Kill();
-            Http.Dispose();
-            process.Dispose();
-        }
-    }
 
     [Fact]
     public void A_terminal_that_is_gone_touches_no_file_that_got_its_descriptors_since()
@@ -155,16 +54,16 @@ public sealed partial class HoldTests : IDisposable
         Assert.SkipWhen((Convert.ToUInt64(ignored, 16) >> (signal - 1) & 1) == 1, "this signal is ignored where the tests run");
         string boot;
         using (var terminal = new PseudoTerminal(_ => { }))
-        using (var server = await new Server(folder).Up())
+        using (var server = await Program())
         {
             boot = await server.Capture(await server.Board("Quince"), terminal.Path);
             terminal.Print("U-Boot 2024.01\r\nlast words"u8);
-            await Task.Delay(200);
+            await server.Until(boot, b => b.GetProperty("byteCount").GetInt64() == 26);
             var (code, took) = await server.Stop(signal);
             Assert.Equal(0, code);
             Assert.InRange(took.TotalSeconds, 0, 1.5);
         }
-        using var again = await new Server(folder).Up();
+        using var again = await Program();
         var view = await again.Http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot}");
         Assert.Contains("The server was stopped", view.GetProperty("endedWhy").GetString());
         Assert.Equal("cut", view.GetProperty("outcome").GetString());
@@ -174,8 +73,8 @@ public sealed partial class HoldTests : IDisposable
     [Fact]
     public async Task A_second_server_on_the_same_folder_is_told_which_process_holds_it()
     {
-        using var first = await new Server(folder).Up();
-        var (code, _, error) = await CommandLineTests.Run("serve", "--data", folder, "--urls", $"http://127.0.0.1:{RunningApp.FreePort()}");
+        using var first = await Program();
+        var (code, _, error) = await CommandLineTests.Run("serve", "--data", folder, "--urls", "http://127.0.0.1:0");
         Assert.Equal(1, code);
         Assert.Matches(@"one server at a time\. The process \d+ uses it\.", error);
         Assert.True((await first.Http.GetAsync("/api/bench")).IsSuccessStatusCode);
@@ -184,20 +83,19 @@ public sealed partial class HoldTests : IDisposable
     [Fact]
     public async Task What_the_environment_says_of_addresses_is_ignored_and_files_are_for_the_owner_alone()
     {
-        var (other, third) = (RunningApp.FreePort(), RunningApp.FreePort());
-        using var server = await new Server(
+        // Whoever took these addresses would find them in use and not come up.
+        using var other = new TcpListener(IPAddress.Any, 0) { ExclusiveAddressUse = true };
+        using var third = new TcpListener(IPAddress.Any, 0) { ExclusiveAddressUse = true };
+        other.Start();
+        third.Start();
+        using var server = await RunningProgram.Start(
             folder,
-            environment: new()
+            environment: new Dictionary<string, string>
             {
-                ["ASPNETCORE_URLS"] = $"http://0.0.0.0:{other}",
-                ["Kestrel__Endpoints__Http__Url"] = $"http://0.0.0.0:{third}",
+                ["ASPNETCORE_URLS"] = $"http://{other.LocalEndpoint}",
+                ["Kestrel__Endpoints__Http__Url"] = $"http://{third.LocalEndpoint}",
             }
-        ).Up();
-        foreach (var port in new[] { other, third })
-        {
-            using var client = new TcpClient();
-            await Assert.ThrowsAsync<SocketException>(() => client.ConnectAsync(IPAddress.Loopback, port));
-        }
+        );
         Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(folder, "buttonhook.db")));
         Assert.Equal(
             UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute,

@@ -128,12 +128,8 @@ public sealed class InspectTests : InFolder
         var path = File("a.img", Disk());
         var page = (await app.Inspected(path, await app.Board())).GetProperty("inspection");
         Assert.Equal("does-not-boot", page.GetProperty("dryBoot").GetProperty("verdict").GetString());
-        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "inspect", path, "--board", "quill-v", "--json"])
-        {
-            RedirectStandardOutput = true,
-        };
-        using var process = Process.Start(start)!;
-        var told = JsonSerializer.Deserialize<JsonElement>(await process.StandardOutput.ReadToEndAsync());
+        var (_, printed, _) = await CommandLineTests.Run("inspect", path, "--board", "quill-v", "--json");
+        var told = JsonSerializer.Deserialize<JsonElement>(printed);
         Assert.True(JsonElement.DeepEquals(page.GetProperty("dryBoot"), told.GetProperty("dryBoot")));
         var problem = await RunningApp.ProblemOf(
             await app.Http.PostAsJsonAsync(

@@ -89,6 +89,60 @@ public class KeepingTests
         Assert.Equal((2, "a square code"), (taken.GetProperty("version").GetInt32(), taken.GetProperty("cameFrom").GetString()));
         var compared = await app.Get($"/api/settings/compare?a={board}:1&b={board}:2");
         Assert.Contains(compared.GetProperty("differences").EnumerateArray(), d => d.GetProperty("kind").GetString() == "supply.margin");
+        // A board of another model takes it only when that is known, and a short text says nothing of what it lacks.
+        Assert.DoesNotContain(
+            came.GetProperty("differences").EnumerateArray(),
+            d => d.GetProperty("after").ValueKind == JsonValueKind.Null
+        );
+        var thimble = (await app.Get("/api/catalogue"))
+            .GetProperty("models")
+            .EnumerateArray()
+            .Single(m => m.GetProperty("id").GetString() == "thimble");
+        var other = await RunningApp.Json(
+            await app.Http.PostAsJsonAsync(
+                "/api/boards",
+                new
+                {
+                    nickname = "Medlar",
+                    modelId = "thimble",
+                    revisionId = "C",
+                    memoryMiB = thimble.GetProperty("memoryMiB")[0].GetInt32(),
+                    connected = new
+                    {
+                        cardGb = 32,
+                        screen = false,
+                        network = true,
+                        supplyId = (string?)null,
+                        adapterId = (string?)null,
+                    },
+                    toldBy = new[] { "mark" },
+                    simulated = false,
+                    faultId = (string?)null,
+                }
+            )
+        );
+        {
+            var medlar = other.GetProperty("board").GetProperty("id").GetString()!;
+            Assert.Contains(
+                "Quill V",
+                (await Read(app, medlar, await app.Http.GetByteArrayAsync($"/api/boards/{board}/settings/1.json")))
+                    .GetProperty("foreign")
+                    .GetString()
+            );
+            Task<HttpResponseMessage> Take(bool foreign) =>
+                app.Http.PostAsJsonAsync(
+                    $"/api/boards/{medlar}/settings/taken",
+                    new
+                    {
+                        settings = came.GetProperty("settings"),
+                        from = "a text",
+                        after = 0,
+                        foreign,
+                    }
+                );
+            Assert.Contains("Quill V", (await RunningApp.ProblemOf(await Take(false), 422)).Came);
+            Assert.True((await Take(true)).IsSuccessStatusCode);
+        }
         // Without its bench it can be read, and not be set up.
         var again = await app.Http.PostAsync($"/api/boards/{board}/settings/2/again", null);
         Assert.Equal(HttpStatusCode.UnprocessableEntity, again.StatusCode);
@@ -281,14 +335,10 @@ public class KeepingTests
                 (await app.Get($"/api/boards/{row}/boots"))[0].GetProperty("id").GetString()!,
                 row == ids[2] ? "root-not-found" : "initrd-corrupt"
             );
-        JsonElement view = default;
-        for (var tries = 0; tries < 50; tries++)
-        {
-            view = await app.Get($"/api/batches/{id}");
-            if (view.GetProperty("boards").EnumerateArray().Count(b => b.GetProperty("cause").ValueKind == JsonValueKind.String) == 2)
-                break;
-            await Task.Delay(200);
-        }
+        var view = await Wait.For(
+            () => app.Get($"/api/batches/{id}"),
+            v => v.GetProperty("boards").EnumerateArray().Count(b => b.GetProperty("cause").ValueKind == JsonValueKind.String) == 2
+        );
         var rows = view.GetProperty("boards").EnumerateArray().ToList();
         Assert.Equal([2, 5], rows.Index().Where(r => r.Item.GetProperty("cause").ValueKind == JsonValueKind.String).Select(r => r.Index));
         Assert.Equal(6, rows.Count(r => r.GetProperty("loginSeconds").ValueKind == JsonValueKind.Number));
@@ -297,6 +347,31 @@ public class KeepingTests
         var csv = await app.Http.GetStringAsync($"/api/batches/{id}/boards.csv");
         Assert.Equal(10, csv.Split("\r\n").Length);
         Assert.StartsWith("board,host name,state", csv);
+        // What one bench holds otherwise is told, and not said to be the same.
+        Assert.Contains(view.GetProperty("same").EnumerateArray(), s => s.GetString() == "Supply: 5 V, 3 A with USB-C");
+        var first = (await app.Get($"/api/boards/{ids[0]}")).GetProperty("board");
+        var connected = first.GetProperty("connected").Deserialize<Dictionary<string, JsonElement>>()!;
+        connected["supplyId"] = JsonSerializer.SerializeToElement<string?>(null);
+        await RunningApp.Json(
+            await app.Http.PutAsJsonAsync(
+                $"/api/boards/{ids[0]}",
+                new
+                {
+                    nickname = "Row 1",
+                    modelId = "quill-v",
+                    revisionId = "B",
+                    memoryMiB = 4096,
+                    connected,
+                    toldBy = new[] { "mark" },
+                    simulated = true,
+                    faultId = (string?)null,
+                }
+            )
+        );
+        Assert.Contains(
+            (await app.Get($"/api/batches/{id}")).GetProperty("same").EnumerateArray(),
+            s => s.GetString() == "Supply: 5 V, 3 A with USB-C; Row 1: no supply"
+        );
     }
 
     [Fact]
@@ -309,8 +384,14 @@ public class KeepingTests
         async Task Send(string text)
         {
             boot = (await app.Get($"/api/boards/{board}")).GetProperty("latestBootId").GetString()!;
+            var before = (await app.Get($"/api/boots/{boot}")).GetProperty("byteCount").GetInt64();
             await app.Http.PostAsJsonAsync($"/api/boots/{boot}/typed", new { text = text + "\r" });
-            await Task.Delay(600);
+            await app.Until(
+                boot,
+                b =>
+                    b.GetProperty("byteCount").GetInt64() > before
+                    && b.GetProperty("prompt").GetString()?.TrimEnd() is [.., ':' or '$' or '#']
+            );
         }
         async Task<JsonElement> Ssd() =>
             (await app.Get($"/api/boards/{board}/move"))
@@ -337,7 +418,7 @@ public class KeepingTests
         await Send("fallow");
         await Send("fallow");
         await Send(Command(await Ssd(), "look: begin"));
-        await app.Eventually(async () => (await Ssd()).GetProperty("source").ValueKind == JsonValueKind.String);
+        await Wait.For(async () => (await Ssd()).GetProperty("source").ValueKind == JsonValueKind.String);
         Assert.Equal("/dev/mmcblk0", (await Ssd()).GetProperty("source").GetString());
         Assert.Contains("its size in GB is typed", await (await Begin("/dev/nvme0n1", "64")).Content.ReadAsStringAsync());
         Assert.Contains("one of the disks", await (await Begin("/dev/sdz", "64")).Content.ReadAsStringAsync());
@@ -350,7 +431,7 @@ public class KeepingTests
         await Send("fallow");
         await Send(Command(await Ssd(), "cp -ax"));
 
-        await app.Eventually(async () =>
+        await Wait.For(async () =>
             (await app.Get($"/api/boots/{boot}/found?text=all files are on /dev/nvme0n1")).GetProperty("count").GetInt32() > 1
         );
         await Boot(app, board);
@@ -554,7 +635,16 @@ public class KeepingTests
         round = await Post($"/api/practice/{id}/mend", new { id = "disk-full" });
         Assert.True(round.GetProperty("won").GetBoolean());
         Assert.Equal("The root file system is full", round.GetProperty("fault").GetString());
-        Assert.True(round.GetProperty("shortest").GetProperty("minutes").GetInt32() < round.GetProperty("minutes").GetInt32());
+        var judged = round.GetProperty("judged");
+        Assert.Matches("^The log told it, in line [0-9]+.$", judged.GetProperty("told").GetString());
+        Assert.Contains("No space left", judged.GetProperty("lines")[0].GetProperty("text").GetString());
+        Assert.Equal([true, false, true], judged.GetProperty("steps").EnumerateArray().Select(s => s.GetProperty("lost").GetDouble() == 0));
+        // A mending in vain costs what it takes on the bench, and the board boots anew behind it.
+        Assert.True(round.GetProperty("steps")[1].GetProperty("minutes").GetInt32() >= 9);
+        Assert.NotEqual(
+            round.GetProperty("steps")[0].GetProperty("log").GetRawText(),
+            round.GetProperty("steps")[1].GetProperty("log").GetRawText()
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await app.Http.PostAsync($"/api/practice/{id}/boot", null)).StatusCode);
         var past = await app.Get("/api/practice");
         Assert.Equal("The root file system is full", past.GetProperty("mixedUp")[0].GetProperty("was").GetString());

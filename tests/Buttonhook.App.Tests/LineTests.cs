@@ -55,19 +55,21 @@ public sealed class LineTests : InFolder
         var before = await app.Get($"/api/boots/{boot}/diagnosis");
         var cause = before.GetProperty("nextCheck").GetProperty("causeId").GetString();
         Assert.Equal("dtb-missing", cause);
-        async Task<JsonElement> Answer(string? answer) =>
-            await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/answers/{cause}", new { answer }));
-        var so = await Answer("yes");
+        Assert.Equal("boot-file", before.GetProperty("nextCheck").GetProperty("question").GetString());
+        async Task<JsonElement> Answer(string? result) =>
+            await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/answers/boot-file", new { result }));
+        var so = await Answer("absent");
         Assert.Equal("yes", so.GetProperty("causes")[0].GetProperty("answer").GetString());
         Assert.Equal(JsonValueKind.Null, so.GetProperty("nextCheck").GetProperty("causeId").ValueKind);
         var view = await app.Get($"/api/boards/{board}");
         Assert.Contains(
             view.GetProperty("next").GetProperty("diagnose").GetProperty("why").EnumerateArray(),
-            w => w.GetString() == "You looked, and it was so."
+            w => w.GetString() == "An answer found it."
         );
         var back = await Answer(null);
         Assert.Equal(before.ToString(), back.ToString());
-        await RunningApp.ProblemOf(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/answers/hail", new { answer = "yes" }), 422);
+        await RunningApp.ProblemOf(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/answers/hail", new { result = "yes" }), 422);
+        await RunningApp.ProblemOf(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/answers/boot-file", new { result = "hail" }), 422);
     }
 
     [Fact]
@@ -75,8 +77,7 @@ public sealed class LineTests : InFolder
     {
         await using var app = await RunningApp.Start();
         var board = await app.Board();
-        for (var n = 0; n < 200 && (await app.Get($"/api/boards/{board}/preparation")).GetProperty("looking").GetBoolean(); n++)
-            await Task.Delay(100);
+        await PreparingTests.Looked(app, board);
         static object Input(string host, string? password) =>
             new
             {
@@ -147,8 +148,7 @@ public sealed class LineTests : InFolder
         var card = await RunningApp.Json(await app.Http.PostAsync($"/api/inspections/{looked.GetProperty("id").GetString()}/card", null));
         var image = card.GetProperty("id").GetString();
         await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{board}/image", new { imageId = image }));
-        for (var n = 0; n < 200 && (await app.Get($"/api/boards/{board}/preparation")).GetProperty("looking").GetBoolean(); n++)
-            await Task.Delay(100);
+        await PreparingTests.Looked(app, board);
         var played = (await app.Get($"/api/boards/{board}/preparation")).GetProperty("before");
         var mends = (await app.Get($"/api/boards/{board}/mends")).EnumerateArray().ToList();
         var edits = played

@@ -1,7 +1,6 @@
-using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
-using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.App.Tests;
 
@@ -15,13 +14,7 @@ public sealed class LogDrawerTests
 
     private static async Task<JsonElement> Found(RunningApp app, string query, Func<JsonElement, bool> until)
     {
-        for (var i = 0; ; i++)
-        {
-            var found = await app.Get($"/api/logs/found?{query}");
-            if (until(found) || i == 200)
-                return found;
-            await Task.Delay(50);
-        }
+        return await Wait.For(() => app.Get($"/api/logs/found?{query}"), until);
     }
 
     [Fact]
@@ -104,7 +97,7 @@ public sealed class LogDrawerTests
         var board = await app.Board(simulated: false);
         var ids = new[] { await Drop(app, board, "a", "one\r\n"u8.ToArray()), await Drop(app, board, "b", "two\r\n"u8.ToArray()) };
         var zip = await app.Http.GetByteArrayAsync($"/api/logs/zip?ids={string.Join(',', ids)}");
-        var files = Core.Consoles.LogImport.Unzip(zip, 1 << 20).Value!;
+        var files = LogImport.Unzip(zip, 1 << 20).Value!;
         Assert.Equal(["Quince-boot-1.log", "Quince-boot-2.log", "logs.tsv"], files.Select(f => f.Name));
         Assert.Equal("two\r\n", Encoding.ASCII.GetString(files[1].Bytes));
         await Drop(app, board, "both.zip", zip);
@@ -127,8 +120,8 @@ public sealed class LogDrawerTests
     [Fact]
     public async Task Another_device_gets_in_with_the_key_alone()
     {
-        var port = RunningApp.FreePort();
-        await using var app = await RunningApp.Start(share: ShareMode.Plain, sharePort: port);
+        await using var app = await RunningApp.Start(share: ShareMode.Plain);
+        var port = app.SharePort;
         var share = await app.Get("/api/share");
         var key = share.GetProperty("key").GetString()!;
         Assert.Contains("not encrypted", share.GetProperty("says").GetString());
@@ -162,8 +155,8 @@ public sealed class LogDrawerTests
     [Fact]
     public async Task The_encrypted_way_keeps_its_certificate_for_its_owner_alone()
     {
-        var port = RunningApp.FreePort();
-        await using var app = await RunningApp.Start(share: ShareMode.Tls, sharePort: port);
+        await using var app = await RunningApp.Start(share: ShareMode.Tls);
+        var port = app.SharePort;
         var share = await app.Get("/api/share");
         string? seen = null;
         using var phone = new HttpClient(

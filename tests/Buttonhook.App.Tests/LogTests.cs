@@ -1,5 +1,5 @@
-using System.Diagnostics;
 using System.IO.Compression;
+using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 
@@ -26,6 +26,80 @@ public class LogTests
         Assert.Equal("dtb-missing", told.GetProperty("causes")[0].GetProperty("id").GetString());
         foreach (var name in new[] { "outcome", "lastStage", "attempts", "causes", "harmless", "nextCheck", "facts" })
             Assert.True(told.TryGetProperty(name, out _), name);
+    }
+
+    [Fact]
+    public async Task Whether_the_board_stood_still_where_a_file_ends_is_asked_kept_and_taken_back()
+    {
+        var log = await File.ReadAllBytesAsync(Path.Combine(Logs, "arm64-good-first-boot-1/console.log"));
+        var end = Array.LastIndexOf(log, (byte)'\n', log.Length * 45 / 100) + 1;
+        await using var app = await RunningApp.Start();
+        var boot = (await RunningApp.Json(await Drop(app, await app.Board(simulated: false), log[..end]))).GetProperty("id").GetString();
+        async Task<JsonElement> Tell(object said) =>
+            await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boots/{boot}/end-of-log", said));
+        var told = await app.Get($"/api/boots/{boot}/diagnosis");
+        Assert.Equal("cut", told.GetProperty("outcome").GetString());
+        Assert.Equal("kernel-hang", told.GetProperty("ifStill").GetProperty("causes")[0].GetProperty("id").GetString());
+        var still = await Tell(new { stoodStill = true });
+        Assert.Equal(
+            ("stopped", "kernel-hang"),
+            (still.GetProperty("outcome").GetString(), still.GetProperty("causes")[0].GetProperty("id").GetString())
+        );
+        Assert.Equal("stood-still", (await app.Get($"/api/boots/{boot}")).GetProperty("endOfLog").GetString());
+        Assert.Equal("cut", (await Tell(new { stoodStill = false })).GetProperty("outcome").GetString());
+        Assert.Equal("cut", (await Tell(new { stoodStill = (bool?)null })).GetProperty("outcome").GetString());
+        Assert.Equal("not-told", (await app.Get($"/api/boots/{boot}")).GetProperty("endOfLog").GetString());
+    }
+
+    [Fact]
+    public async Task A_console_that_was_opened_on_a_running_board_counts_for_no_boot()
+    {
+        await using var app = await RunningApp.Start();
+        var id = await app.Board(simulated: false);
+        var boot = await RunningApp.Json(await Drop(app, id, "\r\norchard login: "u8.ToArray()));
+        Assert.Equal("Attached to a running board, at its login", boot.GetProperty("word").GetString());
+        var view = await app.Get($"/api/boards/{id}");
+        Assert.Equal("Attached to a running board, at its login", view.GetProperty("word").GetString());
+        Assert.StartsWith("Restart", view.GetProperty("next").GetProperty("boot").GetProperty("title").GetString());
+        Assert.DoesNotContain(
+            view.GetProperty("steps").EnumerateArray(),
+            s => s.GetProperty("step").GetString() is "boot" or "diagnose" && s.GetProperty("done").GetBoolean()
+        );
+        Assert.Empty((await app.Get("/api/statistics")).GetProperty("pairs").EnumerateArray());
+        Assert.Equal(
+            "Attached to a running board, at its login",
+            (await app.Get($"/api/boards/{id}/boots"))[0].GetProperty("word").GetString()
+        );
+        // First login works from it all the same.
+        Assert.NotEmpty((await app.Get($"/api/boards/{id}/first-login")).GetProperty("tasks").EnumerateArray());
+    }
+
+    [Fact]
+    public async Task What_was_done_at_the_first_login_stays_done_when_the_board_starts_again()
+    {
+        await using var app = await RunningApp.Start();
+        var id = await app.Board(simulated: false);
+        const string Start = "U-Boot 2024.01 (Jan 01 2024 - 00:00:00 +0000)\r\n[    0.000000] Linux version 6.1.90 (gcc 12.2.0) #1 SMP\r\n";
+        var log =
+            $"{Start}\r\nquince login: keeper\r\nkeeper@quince:~$ cat /etc/hosts\r\n127.0.1.1 quince\r\nkeeper@quince:~$ ip route\r\n10.0.2.0/24 dev eth0 proto kernel scope link\r\nkeeper@quince:~$ sudo reboot\r\n{Start}";
+        await RunningApp.Json(await Drop(app, id, Encoding.UTF8.GetBytes(log)));
+        var tasks = (await app.Get($"/api/boards/{id}/first-login")).GetProperty("tasks").EnumerateArray().ToList();
+        JsonElement Task(string task) => tasks.Single(t => t.GetProperty("id").GetString() == task);
+        Assert.Equal("proven", Task("host").GetProperty("state").GetString());
+        // A route is no address of the board.
+        Assert.Equal("open", Task("address").GetProperty("state").GetString());
+    }
+
+    [Fact]
+    public async Task Good_logs_without_times_are_compared_with()
+    {
+        await using var app = await RunningApp.Start();
+        var id = await app.Board(simulated: false);
+        await RunningApp.Json(await Drop(app, id, await File.ReadAllBytesAsync(Path.Combine(Logs, "amd64-good-boot-1/console.log"))));
+        var cut = (await File.ReadAllBytesAsync(Path.Combine(Logs, "amd64-good-boot-1/console.log"))).AsSpan(0, 8000).ToArray();
+        var asks = await RunningApp.Json(await Drop(app, id, cut));
+        var beside = await app.Get($"/api/boots/{asks.GetProperty("id").GetString()}/good");
+        Assert.Equal(1, beside.GetProperty("number").GetInt32());
     }
 
     [Fact]

@@ -1,5 +1,7 @@
 using Buttonhook.App.Images;
-using Buttonhook.Core.Images;
+using Buttonhook.Core;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Hardware.Cards;
 
 namespace Buttonhook.App.Tests;
@@ -82,9 +84,7 @@ public sealed class MendedCopyTests : InFolder
         foreach (var n in (string[])["001", "002", "003"])
             File($"orchard.img.xz.{n}", [1, 2, 3]);
         var path = System.IO.Path.Combine(folder, "orchard.img.xz.002");
-        var found = ImageFiles
-            .Inspect(path, new(Core.Boards.InstructionSet.Arm64, "distro", "sd", null, null, null, [], ""), [], null, default)
-            .Value!;
+        var found = ImageFiles.Inspect(path, new(InstructionSet.Arm64, "distro", "sd", null, null, null, [], ""), [], null, default).Value!;
         Assert.Equal("part", found.Nature!.Kind);
         Assert.StartsWith("It is one of 3 parts of orchard.img.xz", found.Nature.Says);
         Assert.Contains("cat orchard.img.xz.* > orchard.img.xz", found.Nature.Instead);

@@ -5,7 +5,7 @@ using System.Net.Http.Json;
 using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
-using Buttonhook.App.Keeping;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
@@ -15,23 +15,10 @@ namespace Buttonhook.App.Tests;
 /// <summary>What is a person's own stays as it is: folders, files, rights, captures, and the paths of this computer.</summary>
 public sealed partial class NoHarmTests : InFolder
 {
-    [LibraryImport("libc", EntryPoint = "kill")]
-    private static partial int Signal(int process, int signal);
-
     [LibraryImport("libc", EntryPoint = "mkfifo", StringMarshalling = StringMarshalling.Utf8)]
     private static partial int Pipe(string path, uint mode);
 
     private string Data => Path.Combine(folder, "data");
-
-    private static Process Started(params string[] arguments)
-    {
-        var start = new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, .. arguments])
-        {
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        };
-        return Process.Start(start)!;
-    }
 
     [Theory]
     [InlineData("serve")]
@@ -43,10 +30,9 @@ public sealed partial class NoHarmTests : InFolder
         File("data/restoring/keep.txt", "mine too"u8.ToArray());
         var rights = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherRead;
         System.IO.File.SetUnixFileMode(script, rights);
-        var url = $"http://127.0.0.1:{RunningApp.FreePort()}";
         string[] more = command switch
         {
-            "serve" => ["serve", "--urls", url],
+            "serve" => ["serve", "--urls", "http://127.0.0.1:0"],
             "restore" => ["restore", File("backup.zip", "no backup"u8.ToArray())],
             _ => ["capture", "/dev/null"],
         };
@@ -155,7 +141,7 @@ public sealed partial class NoHarmTests : InFolder
     {
         var pipe = Path.Combine(folder, "pipe");
         Assert.Equal(0, Pipe(pipe, 0x180));
-        var (code, _, error) = await CommandLineTests.Run("restore", pipe, "--data", Data).WaitAsync(TimeSpan.FromSeconds(30));
+        var (code, _, error) = await CommandLineTests.Run("restore", pipe, "--data", Data).WaitAsync(TimeSpan.FromMinutes(2));
         Assert.Equal(1, code);
         Assert.Contains("is a pipe", error);
         DataFolder.Hold(Data).Value!.Dispose();
@@ -216,14 +202,7 @@ public sealed partial class NoHarmTests : InFolder
     public async Task A_signal_ends_a_capture_within_a_second_with_a_summary_and_all_of_it_stored(int signal, bool throughServer)
     {
         using var console = new PseudoTerminal(_ => { });
-        Process? server = null;
-        if (throughServer)
-        {
-            var url = $"http://127.0.0.1:{RunningApp.FreePort()}";
-            server = Started("serve", "--data", Data, "--urls", url);
-            for (var n = 0; n < 300 && DataFolder.AddressOf(Data) is null; n++)
-                await Task.Delay(100, TestContext.Current.CancellationToken);
-        }
+        using var server = throughServer ? await RunningProgram.Start(Data) : null;
         // Started by a shell that does not ignore Ctrl+C for what runs in the background.
         using var capture = Process.Start(
             new ProcessStartInfo(
@@ -250,10 +229,10 @@ public sealed partial class NoHarmTests : InFolder
         {
             Assert.Contains("is captured", await capture.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken));
             console.Print("U-Boot 2024.01\r\nlast words"u8);
-            await Task.Delay(600, TestContext.Current.CancellationToken);
+            await Wait.For(() => console.Unread == 0);
             var clock = Stopwatch.StartNew();
-            _ = Signal(capture.Id, signal);
-            await capture.WaitForExitAsync(TestContext.Current.CancellationToken).WaitAsync(TimeSpan.FromSeconds(10));
+            _ = RunningProgram.Signal(capture.Id, signal);
+            await capture.WaitForExitAsync(TestContext.Current.CancellationToken).WaitAsync(TimeSpan.FromMinutes(1));
             // A second is asked for, measured with nothing beside it; other suites run here.
             Assert.InRange(clock.Elapsed.TotalSeconds, 0, 5);
             Assert.Equal(130, capture.ExitCode);
@@ -261,11 +240,11 @@ public sealed partial class NoHarmTests : InFolder
             Assert.Contains("Ended by you.", said);
             Assert.Contains("Capture ended at second loader.", said);
             // The port is free again: another program can have it for itself.
-            using (var port = Tty.Open(console.Path, Core.Consoles.LineSettings.Of(115200).Value!, _ => { }, _ => { }).Value)
+            using (var port = Tty.Open(console.Path, LineSettings.Of(115200).Value!, _ => { }, _ => { }).Value)
                 Assert.NotNull(port);
             if (server is not null)
             {
-                using var http = new HttpClient { BaseAddress = new Uri(DataFolder.AddressOf(Data)!) };
+                var http = server.Http;
                 var boot = Assert.Single((await http.GetFromJsonAsync<JsonElement>("/api/boots")).EnumerateArray());
                 var view = await http.GetFromJsonAsync<JsonElement>($"/api/boots/{boot.GetProperty("id").GetString()}");
                 Assert.False(view.GetProperty("live").GetBoolean());
@@ -282,8 +261,6 @@ public sealed partial class NoHarmTests : InFolder
         {
             if (!capture.HasExited)
                 capture.Kill();
-            server?.Kill();
-            server?.Dispose();
         }
     }
 
@@ -326,8 +303,8 @@ public sealed partial class NoHarmTests : InFolder
     [Fact]
     public async Task A_device_that_shares_the_page_names_no_path_of_this_computer()
     {
-        var port = RunningApp.FreePort();
-        await using var app = await RunningApp.Start(share: ShareMode.Plain, sharePort: port);
+        await using var app = await RunningApp.Start(share: ShareMode.Plain);
+        var port = app.SharePort;
         var secret = File("private/boot.log", "login: keeper\npassword=codling"u8.ToArray());
         var seen = Path.GetDirectoryName(File("downloads/boot.log", "U-Boot 2024.01\n"u8.ToArray()))!;
         System.IO.File.CreateSymbolicLink(Path.Combine(seen, "link.log"), secret);
@@ -344,7 +321,7 @@ public sealed partial class NoHarmTests : InFolder
             var path in new[] { secret, Path.Combine(seen, "..", "private", "boot.log"), Path.Combine(seen, "link.log"), "/etc/hostname" }
         )
         {
-            var (status, said) = await Bring(other, "/api/arrivals", new { path, text = (string?)null });
+            var (status, said) = await Bring(other, "/api/imports", new { path, text = (string?)null });
             Assert.Equal((path, HttpStatusCode.Forbidden), (path, status));
             Assert.DoesNotContain("codling", said);
             Assert.Equal(
@@ -367,14 +344,14 @@ public sealed partial class NoHarmTests : InFolder
         Assert.Equal(HttpStatusCode.OK, (await Bring(app.Http, "/api/downloads", new { path = seen })).Item1);
         Assert.Equal(
             HttpStatusCode.OK,
-            (await Bring(other, "/api/arrivals", new { path = Path.Combine(seen, "boot.log"), text = (string?)null })).Item1
+            (await Bring(other, "/api/imports", new { path = Path.Combine(seen, "boot.log"), text = (string?)null })).Item1
         );
         Assert.Equal(
             HttpStatusCode.Forbidden,
-            (await Bring(other, "/api/arrivals", new { path = Path.Combine(seen, "link.log"), text = (string?)null })).Item1
+            (await Bring(other, "/api/imports", new { path = Path.Combine(seen, "link.log"), text = (string?)null })).Item1
         );
         // This computer itself may name what it likes.
-        Assert.Equal(HttpStatusCode.OK, (await Bring(app.Http, "/api/arrivals", new { path = secret, text = (string?)null })).Item1);
+        Assert.Equal(HttpStatusCode.OK, (await Bring(app.Http, "/api/imports", new { path = secret, text = (string?)null })).Item1);
     }
 
     [Fact]
@@ -430,17 +407,16 @@ public sealed partial class NoHarmTests : InFolder
             await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { });
             // As an older version stored it: at the prompt of another language, the password as it was typed.
             var store = app.Services.GetService(typeof(BootStore)) as BootStore;
-            Core.Consoles.JournalEvent Typed(int at, long behind, string text) =>
-                new(at, Core.Consoles.EventKind.Typed, text, behind, Encoding.UTF8.GetBytes(text));
+            JournalEvent Typed(int at, long behind, string text) => new(at, EventKind.Typed, text, behind, Encoding.UTF8.GetBytes(text));
             store!.Append(
                 boot,
                 [
-                    new Core.Consoles.StoredPiece(10, "orchard login: "u8.ToArray()),
+                    new StoredPiece(10, "orchard login: "u8.ToArray()),
                     Typed(100, 15, "keeper\r"),
-                    new Core.Consoles.StoredPiece(110, "keeper\r\nPasswort: "u8.ToArray()),
+                    new StoredPiece(110, "keeper\r\nPasswort: "u8.ToArray()),
                     Typed(5000, 33, "codling"),
                     Typed(5500, 33, "\r"),
-                    new Core.Consoles.StoredPiece(6000, "\r\n$ "u8.ToArray()),
+                    new StoredPiece(6000, "\r\n$ "u8.ToArray()),
                 ]
             );
             (app.Services.GetService(typeof(Database)) as Database)!.CopyTo(Path.Combine(folder, "copy.db"));
@@ -459,7 +435,7 @@ public sealed partial class NoHarmTests : InFolder
         );
         using var after = Database.Open(DataFolder.DataFile(Data)).Value!;
         var events = new BootStore(after).Events(boot);
-        Assert.Equal(["keeper\r"], events.Where(e => e.Kind == Core.Consoles.EventKind.Typed).Select(e => e.Text));
+        Assert.Equal(["keeper\r"], events.Where(e => e.Kind == EventKind.Typed).Select(e => e.Text));
         Assert.StartsWith("0 of 1", (await CommandLineTests.Run("forget-secrets", "--data", Data)).Out);
     }
 

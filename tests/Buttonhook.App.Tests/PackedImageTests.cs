@@ -4,7 +4,7 @@ using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using Buttonhook.App.Images;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Hardware;
 using FsCheck.Xunit;
 
@@ -90,6 +90,33 @@ public sealed class PackedImageTests : IDisposable
         Assert.Null(read.Problem);
         Assert.Equal(Content(), read.Content);
         Assert.Equal(Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(path))), read.Sum);
+    }
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("z")]
+    [InlineData("J")]
+    public async Task One_image_in_a_tar_archive_is_taken_out_and_several_are_refused(string packing)
+    {
+        var raw = Write("sentinel.img", Content());
+        Write("sentinel.img.sha256", "0123  sentinel.img\n"u8.ToArray());
+        Write("other.img", Content(5));
+        string Tar(string name, params string[] files)
+        {
+            using var tar = Process.Start("tar", [$"-c{packing}f", Path.Combine(folder, name), "-C", folder, .. files]);
+            tar.WaitForExit();
+            return Path.Combine(folder, name);
+        }
+        var one = await Read(Tar("one.tar", "sentinel.img.sha256", "sentinel.img"));
+        Assert.Null(one.Problem);
+        Assert.Equal(Content(), one.Content);
+        Assert.Equal(Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(Path.Combine(folder, "one.tar")))), one.Sum);
+        Assert.Contains("several images", (await Read(Tar("two.tar", "sentinel.img", "other.img"))).Problem);
+        // Without an image it is what it is: the archive itself.
+        var none = await Read(Tar("none.tar", "sentinel.img.sha256"));
+        Assert.Null(none.Problem);
+        Assert.Equal("ustar", System.Text.Encoding.ASCII.GetString(none.Content, 257, 5));
+        Assert.True(new FileInfo(raw).Length > 0);
     }
 
     [Theory]

@@ -1,7 +1,7 @@
-using System.Diagnostics;
 using System.Net.Http.Json;
 using System.Text.Json;
 using Buttonhook.App.Preparing;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 using Microsoft.Extensions.DependencyInjection;
@@ -52,17 +52,14 @@ public sealed class PreparingTests
     internal static Task<JsonElement> Written(RunningApp app, string boardId, string slot, bool checkSize = false, bool anyway = false) =>
         Written(app, boardId, Order(slot, checkSize, anyway));
 
+    /// <summary>What Prepare says when it has looked into the image.</summary>
+    internal static Task<JsonElement> Looked(RunningApp app, string boardId) =>
+        Wait.For(() => app.Get($"/api/boards/{boardId}/preparation"), plan => !plan.GetProperty("looking").GetBoolean());
+
     internal static async Task<JsonElement> Written(RunningApp app, string boardId, object order)
     {
         await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boards/{boardId}/card", order));
-        for (var i = 0; i < 1200; i++)
-        {
-            var write = await app.Get($"/api/boards/{boardId}/card");
-            if (!write.GetProperty("running").GetBoolean())
-                return write;
-            await Task.Delay(50);
-        }
-        throw new TimeoutException("The card was not written.");
+        return await Wait.For(() => app.Get($"/api/boards/{boardId}/card"), w => !w.GetProperty("running").GetBoolean());
     }
 
     [Fact]
@@ -116,6 +113,38 @@ public sealed class PreparingTests
     }
 
     [Fact]
+    public async Task A_board_of_an_unknown_processor_gets_all_that_its_image_holds()
+    {
+        await using var app = await RunningApp.Start(pace: 5000);
+        var came = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/imports", new { path = (string?)null, text = "Damson X1" }));
+        var board = await RunningApp.Json(
+            await app.Http.PostAsJsonAsync(
+                $"/api/imports/{came.GetProperty("id").GetString()}/board",
+                new
+                {
+                    nickname = "Damson",
+                    tree = (string?)null,
+                    mark = "Damson X1",
+                    candidate = (object?)null,
+                    simulated = false,
+                }
+            )
+        );
+        var id = board.GetProperty("board").GetProperty("id").GetString()!;
+        await app.Http.PutAsJsonAsync($"/api/boards/{id}/image", new { imageId = "tallow-4-minimal-riscv64" });
+        await RunningApp.Json(await app.Http.PutAsJsonAsync($"/api/boards/{id}/first-boot", Set("frost-damson")));
+        var plan = await Looked(app, id);
+        Assert.NotEmpty(plan.GetProperty("files").EnumerateArray());
+        Assert.Equal(JsonValueKind.Null, plan.GetProperty("before").ValueKind);
+        Assert.Contains("which one it has", plan.GetProperty("lookProblem").GetProperty("came").GetString());
+        var write = await Written(app, id, "copy");
+        Assert.Equal("done", write.GetProperty("step").GetString());
+        Assert.NotEmpty(write.GetProperty("files").EnumerateArray());
+        // No boot was played, so none is told.
+        Assert.Equal(JsonValueKind.Null, write.GetProperty("after").ValueKind);
+    }
+
+    [Fact]
     public async Task A_copy_of_the_image_takes_the_first_boot_files_too()
     {
         await using var app = await RunningApp.Start(pace: 5000);
@@ -126,8 +155,8 @@ public sealed class PreparingTests
         var copy = Path.Combine(app.Folder, "images", "prepared-tallow-4-minimal-riscv64.img");
         using var file = File.OpenRead(copy);
         var tree = Core
-            .Images.PartitionTable.Read(Core.Images.ImageBytes.Of(file))
-            .Partitions.Select(p => Core.Images.FileTree.Open(Core.Images.ImageBytes.Of(file).Slice(p.StartBytes, p.LengthBytes)).Tree!)
+            .Images.Formats.PartitionTable.Read(ImageBytes.Of(file))
+            .Partitions.Select(p => FileTree.Open(ImageBytes.Of(file).Slice(p.StartBytes, p.LengthBytes)).Tree!)
             .First(t => t.Kind == "ext4");
         Assert.Contains(
             "hostname: \"frost-copy\"",
@@ -143,9 +172,9 @@ public sealed class PreparingTests
         var write = await Written(app, id, "slot-1");
         Assert.Equal("done", write.GetProperty("step").GetString());
         using var card = File.OpenRead(Path.Combine(app.Folder, "cards", "slot-1.img"));
-        var bytes = Core.Images.ImageBytes.Of(card);
-        var partition = Assert.Single(Core.Images.PartitionTable.Read(bytes).Partitions);
-        var tree = Core.Images.FileTree.Open(bytes.Slice(partition.StartBytes, partition.LengthBytes)).Tree!;
+        var bytes = ImageBytes.Of(card);
+        var partition = Assert.Single(PartitionTable.Read(bytes).Partitions);
+        var tree = FileTree.Open(bytes.Slice(partition.StartBytes, partition.LengthBytes)).Tree!;
         Assert.Equal("INSTALL", tree.Label);
         Assert.NotNull(tree.Find("/EFI/BOOT/BOOTX64.EFI"));
     }
@@ -156,14 +185,14 @@ public sealed class PreparingTests
         await using var app = await RunningApp.Start();
         var id = await app.Board("Quince");
         var view = await app.Get($"/api/boards/{id}/preparation?recoveryMiB=2048");
-        var schools = view.GetProperty("schools").EnumerateArray().ToDictionary(s => s.GetProperty("school").GetString()!);
-        Assert.Equal(["one-card", "boot-menu", "loader-on-card", "flash-later"], schools.Keys);
-        Assert.Contains("5 systems of this size fit", schools["boot-menu"].GetProperty("steps")[0].GetString());
+        var layouts = view.GetProperty("layouts").EnumerateArray().ToDictionary(s => s.GetProperty("layout").GetString()!);
+        Assert.Equal(["one-card", "boot-menu", "loader-on-card", "flash-later"], layouts.Keys);
+        Assert.Contains("16 systems of this size fit", layouts["boot-menu"].GetProperty("steps")[0].GetString());
         Assert.Contains(
-            schools["one-card"].GetProperty("parts").EnumerateArray(),
+            layouts["one-card"].GetProperty("parts").EnumerateArray(),
             p => p.GetProperty("name").GetString() == "Recovery, at the end" && p.GetProperty("bytes").GetInt64() == 2L << 30
         );
-        Assert.Contains("no soldered flash", schools["flash-later"].GetProperty("against")[0].GetString());
+        Assert.Contains("no soldered flash", layouts["flash-later"].GetProperty("against")[0].GetString());
 
         var content = Convert.ToBase64String("#cloud-config\nusers:\n- groups: sudo\n"u8.ToArray());
         var edited = await RunningApp.Json(await app.Http.PostAsJsonAsync("/api/edited-files", new { name = "user-data", content }));
@@ -202,7 +231,7 @@ public sealed class PreparingTests
 
     [Theory]
     [InlineData("slot-2", true, "holds about 7.3 GiB")]
-    [InlineData("slot-3", false, "turned read-only")]
+    [InlineData("slot-3", false, "Became read-only")]
     [InlineData("slot-4", false, "cannot be read at 70 MiB")]
     [InlineData("slot-5", false, "was gone at")]
     public async Task Every_fault_of_a_card_is_named(string slot, bool checkSize, string said)
@@ -229,36 +258,8 @@ public sealed class CardSafetyTests : IDisposable
     [Fact]
     public async Task A_kill_in_the_middle_of_a_write_is_told_truly_at_the_next_start()
     {
-        using var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
-        listener.Start();
-        var url = $"http://127.0.0.1:{((System.Net.IPEndPoint)listener.LocalEndpoint).Port}";
-        listener.Stop();
-        Process Start() =>
-            Process.Start(
-                new ProcessStartInfo("dotnet", [typeof(BenchApp).Assembly.Location, "demo", "--data", folder, "--urls", url])
-                {
-                    RedirectStandardOutput = true,
-                }
-            )!;
-        using var http = new HttpClient { BaseAddress = new Uri(url) };
-        async Task<JsonElement> Wait(string path, Func<JsonElement, bool> until)
+        using (var program = await RunningProgram.Start(folder, "demo"))
         {
-            for (var i = 0; i < 600; i++)
-            {
-                try
-                {
-                    var answer = await http.GetFromJsonAsync<JsonElement>(path);
-                    if (until(answer))
-                        return answer;
-                }
-                catch (HttpRequestException) { }
-                await Task.Delay(100);
-            }
-            throw new TimeoutException(path);
-        }
-        using (var program = Start())
-        {
-            await Wait("/api/bench", _ => true);
             var order = new
             {
                 slotId = "slot-6",
@@ -266,22 +267,20 @@ public sealed class CardSafetyTests : IDisposable
                 checkSize = false,
                 anyway = false,
             };
-            (await http.PostAsJsonAsync("/api/boards/bramley/card", order)).EnsureSuccessStatusCode();
-            await Wait(
-                "/api/boards/bramley/card",
+            (await program.Http.PostAsJsonAsync("/api/boards/bramley/card", order)).EnsureSuccessStatusCode();
+            await Wait.For(
+                () => program.Http.GetFromJsonAsync<JsonElement>("/api/boards/bramley/card"),
                 w => w.GetProperty("step").GetString() == "writing" && w.GetProperty("doneBytes").GetInt64() > 0
             );
-            program.Kill();
-            await program.WaitForExitAsync();
+            await program.Kill();
         }
-        using (var program = Start())
+        using (var program = await RunningProgram.Start(folder, "demo"))
         {
-            var write = await Wait("/api/boards/bramley/card", _ => true);
+            var write = await program.Http.GetFromJsonAsync<JsonElement>("/api/boards/bramley/card");
             Assert.Equal("interrupted", write.GetProperty("step").GetString());
             Assert.True(write.GetProperty("erased").GetBoolean());
             Assert.Contains("half written", write.GetProperty("problem").GetProperty("toDo").GetString());
-            program.Kill();
-            await program.WaitForExitAsync();
+            await program.Kill();
         }
     }
 

@@ -69,7 +69,7 @@ public sealed class RuleTests
             Assert.Equal(204, (int)(await app.Http.PutAsJsonAsync("/api/rules/own/own-1", Rule("gate fell", 8))).StatusCode);
             await app.UntilCause(boot, "watchdog-reset");
             Assert.Equal("watchdog-reset", await Top(app, boot));
-            await Eventually(app, s => s.GetProperty("judged").GetInt32() == s.GetProperty("of").GetInt32());
+            await Rejudged(app, s => s.GetProperty("judged").GetInt32() == s.GetProperty("of").GetInt32());
         }
         await using (var app = await RunningApp.Start(folder: folder))
         {
@@ -80,15 +80,9 @@ public sealed class RuleTests
         }
     }
 
-    private static async Task Eventually(RunningApp app, Func<JsonElement, bool> condition)
+    private static async Task Rejudged(RunningApp app, Func<JsonElement, bool> condition)
     {
-        for (var i = 0; i < 400; i++)
-        {
-            if (condition(await app.Get("/api/rules/state")))
-                return;
-            await Task.Delay(25);
-        }
-        Assert.Fail("The logs are not judged again.");
+        await Wait.For(() => app.Get("/api/rules/state"), condition);
     }
 
     [Fact]

@@ -1,6 +1,6 @@
 using System.Net.Http.Json;
 using System.Text.Json;
-using Buttonhook.App;
+using System.Text.RegularExpressions;
 using Buttonhook.Core;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.Builder;
@@ -13,7 +13,19 @@ public sealed class RunningApp : IAsyncDisposable
 {
     private static readonly Lazy<KnowledgeFiles> Knowledge = new(() =>
     {
-        var read = KnowledgeFiles.Read();
+        // The image that most tests write is a small one of its kind, larger than what the faulty cards bear.
+        var data = Directory.CreateTempSubdirectory("buttonhook-data-").FullName;
+        var shipped = Path.Combine(AppContext.BaseDirectory, "data");
+        foreach (var file in Directory.GetFiles(shipped, "*", SearchOption.AllDirectories))
+        {
+            var copy = Path.Combine(data, Path.GetRelativePath(shipped, file));
+            Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
+            File.Copy(file, copy);
+        }
+        var image = Path.Combine(data, "demo/images/fallow-12-server-riscv64.yaml");
+        File.WriteAllText(image, Regex.Replace(File.ReadAllText(image), "(?m)^expandedBytes: .*$", $"expandedBytes: {640 << 20}"));
+        var read = KnowledgeFiles.Read(folder: data);
+        Directory.Delete(data, true);
         return read.Value ?? throw new InvalidOperationException(read.Problem!.ToString());
     });
 
@@ -22,9 +34,10 @@ public sealed class RunningApp : IAsyncDisposable
     private readonly WebApplication app;
     private readonly bool keep;
 
-    private RunningApp(WebApplication app, string folder, bool keep)
+    private RunningApp(WebApplication app, string folder, bool keep, int sharePort)
     {
         this.app = app;
+        SharePort = sharePort;
         this.keep = keep;
         Folder = folder;
         Http = new() { BaseAddress = new Uri(app.Urls.First()) };
@@ -42,13 +55,8 @@ public sealed class RunningApp : IAsyncDisposable
         }
     }
 
-    /// <summary>A TCP port that nothing listens on at the moment.</summary>
-    public static int FreePort()
-    {
-        using var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
-        listener.Start();
-        return ((System.Net.IPEndPoint)listener.LocalEndpoint).Port;
-    }
+    /// <summary>The TCP port for other devices, where it is shared.</summary>
+    public int SharePort { get; }
 
     public string Folder { get; }
 
@@ -64,33 +72,39 @@ public sealed class RunningApp : IAsyncDisposable
         bool standIns = true,
         bool own = false,
         string devices = "/dev",
-        ShareMode share = ShareMode.Off,
-        int sharePort = 0
+        ShareMode share = ShareMode.Off
     )
     {
         folder ??= Directory.CreateTempSubdirectory("buttonhook-").FullName;
         var database = Database.Open(Path.Combine(folder, "bench.db")).Value!;
         if (demo)
             Demo.Fill(Knowledge.Value, database, TimeProvider.System);
-        var app = BenchApp.Build(
-            new(folder, "http://127.0.0.1:0", standIns && !own, pace, Devices: devices, Share: share, SharePort: sharePort),
-            database,
-            own ? WithoutDemo.Value : Knowledge.Value
-        );
-        await app.StartAsync();
-        return new(app, folder, keep);
+        while (true)
+        {
+            var port = share == ShareMode.Off ? 0 : FreePort();
+            var app = BenchApp.Build(
+                new(folder, "http://127.0.0.1:0", standIns && !own, pace, Devices: devices, Share: share, SharePort: port),
+                database,
+                own ? WithoutDemo.Value : Knowledge.Value
+            );
+            try
+            {
+                await app.StartAsync();
+                return new(app, folder, keep, port);
+            }
+            catch (IOException e) when (port != 0 && e.InnerException is Microsoft.AspNetCore.Connections.AddressInUseException)
+            {
+                // Somebody took it in between.
+                await app.DisposeAsync();
+            }
+        }
     }
 
-    /// <summary>Waits until something holds; fails after twenty seconds.</summary>
-    public async Task Eventually(Func<Task<bool>> holds)
+    private static int FreePort()
     {
-        for (var tries = 0; tries < 100; tries++)
-        {
-            if (await holds())
-                return;
-            await Task.Delay(200);
-        }
-        Assert.Fail("It did not come to be.");
+        using var listener = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        listener.Start();
+        return ((System.Net.IPEndPoint)listener.LocalEndpoint).Port;
     }
 
     /// <summary>What is sent to put a board on the bench.</summary>
@@ -149,14 +163,10 @@ public sealed class RunningApp : IAsyncDisposable
                 }
             )
         );
-        for (var i = 0; i < 600; i++)
-        {
-            var state = await Get($"/api/inspections/{started.GetProperty("id").GetString()}");
-            if (!state.GetProperty("running").GetBoolean())
-                return state;
-            await Task.Delay(50);
-        }
-        throw new TimeoutException("The inspection did not end.");
+        return await Wait.For(
+            () => Get($"/api/inspections/{started.GetProperty("id").GetString()}"),
+            state => !state.GetProperty("running").GetBoolean()
+        );
     }
 
     public Task<JsonElement> Get(string path) => Http.GetFromJsonAsync<JsonElement>(path);
@@ -177,34 +187,25 @@ public sealed class RunningApp : IAsyncDisposable
         return problem;
     }
 
-    /// <summary>Waits until a boot fulfils a condition, at most 30 s.</summary>
-    public async Task<JsonElement> Until(string bootId, Func<JsonElement, bool> condition)
-    {
-        for (var i = 0; i < 600; i++)
-        {
-            var boot = await Get($"/api/boots/{bootId}");
-            if (condition(boot))
-                return boot;
-            await Task.Delay(50);
-        }
-        var last = await Get($"/api/boots/{bootId}");
-        var lines = await Get($"/api/boots/{bootId}/lines?from=1&count=2000");
-        var end = lines.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("text").GetString()).TakeLast(5);
-        throw new TimeoutException($"The boot stayed at {last.GetProperty("word")}, behind: {string.Join(" | ", end)}; {last}");
-    }
+    /// <summary>Waits until a boot fulfils a condition; else tells how it stayed, and its last lines.</summary>
+    public Task<JsonElement> Until(string bootId, Func<JsonElement, bool> condition) =>
+        Wait.For(
+            () => Get($"/api/boots/{bootId}"),
+            condition,
+            async last =>
+            {
+                var lines = await Get($"/api/boots/{bootId}/lines?from=1&count=2000");
+                var end = lines.GetProperty("lines").EnumerateArray().Select(l => l.GetProperty("text").GetString()).TakeLast(5);
+                return $"The boot stayed at {last.GetProperty("word")}, behind: {string.Join(" | ", end)}; {last}";
+            }
+        );
 
-    /// <summary>Waits until a cause stands in the diagnosis of a boot, at most 30 s.</summary>
-    public async Task UntilCause(string bootId, string cause)
-    {
-        for (var i = 0; i < 600; i++)
-        {
-            var diagnosis = await Get($"/api/boots/{bootId}/diagnosis");
-            if (diagnosis.GetProperty("causes").EnumerateArray().Any(c => c.GetProperty("id").GetString() == cause))
-                return;
-            await Task.Delay(50);
-        }
-        throw new TimeoutException($"No {cause} in {await Get($"/api/boots/{bootId}/diagnosis")}");
-    }
+    /// <summary>Waits until a cause stands in the diagnosis of a boot.</summary>
+    public Task UntilCause(string bootId, string cause) =>
+        Wait.For(
+            () => Get($"/api/boots/{bootId}/diagnosis"),
+            d => d.GetProperty("causes").EnumerateArray().Any(c => c.GetProperty("id").GetString() == cause)
+        );
 
     /// <summary>A writer beside whom nobody else can write; it lets go, with nothing changed, when its connection is closed.</summary>
     public IDisposable Held()

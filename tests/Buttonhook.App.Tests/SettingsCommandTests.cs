@@ -1,11 +1,10 @@
-using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Tests;
 
 /// <summary>settings, backup and restore at the command line, on a bench of their own.</summary>
+[Trait("Length", "long")]
 public sealed class SettingsCommandTests : IDisposable
 {
     private readonly string folder = Directory.CreateTempSubdirectory("buttonhook-settings-").FullName;

@@ -1,5 +1,4 @@
 using System.Net.Http.Json;
-using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Buttonhook.Hardware;
@@ -7,14 +6,14 @@ using Buttonhook.Hardware.Cards;
 
 namespace Buttonhook.App.Tests;
 
-/// <summary>The seam, the next thing and the records say only what something shows.</summary>
+/// <summary>The steps, the next thing and the records say only what something shows.</summary>
 public sealed class TruthTests
 {
     private static async Task<JsonElement> Board(RunningApp app, string id) => await app.Get($"/api/boards/{id}");
 
     private static string[] Done(JsonElement view) =>
         [
-            .. view.GetProperty("seam")
+            .. view.GetProperty("steps")
                 .EnumerateArray()
                 .Where(s => s.GetProperty("done").GetBoolean())
                 .Select(s => s.GetProperty("step").GetString()!),
@@ -110,18 +109,12 @@ public sealed class TruthTests
                 }
             )
         );
-        for (var i = 0; i < 600; i++)
-        {
-            if ((await app.Get($"/api/boards/{id}/card")).GetProperty("doneBytes").GetInt64() > 0)
-                break;
-            await Task.Delay(50);
-        }
+        await Wait.For(async () => (await app.Get($"/api/boards/{id}/card")).GetProperty("doneBytes").GetInt64() > 0);
         var during = await Board(app, id);
         Assert.Equal(("being-written", "Wait for the card"), (Card(during), Next(during, "connect")));
         Assert.DoesNotContain("prepare", Done(during));
         await app.Http.DeleteAsync($"/api/boards/{id}/card");
-        for (var i = 0; i < 200 && (await app.Get($"/api/boards/{id}/card")).GetProperty("running").GetBoolean(); i++)
-            await Task.Delay(50);
+        await Wait.For(async () => !(await app.Get($"/api/boards/{id}/card")).GetProperty("running").GetBoolean());
         var after = await Board(app, id);
         Assert.Equal(("half-written", "Write the card again"), (Card(after), Next(after, "boot")));
         Assert.Equal("Card half written", after.GetProperty("word").GetString());
@@ -134,7 +127,7 @@ public sealed class TruthTests
         var id = await app.Board();
         var plan = await app.Get($"/api/boards/{id}/preparation");
         Assert.False(plan.GetProperty("standIn").GetBoolean());
-        Assert.Contains("Only its card is on the shelf", plan.GetProperty("lookProblem").GetProperty("came").GetString());
+        Assert.Contains("Only its profile is on the shelf", plan.GetProperty("lookProblem").GetProperty("came").GetString());
         var write = await PreparingTests.Written(app, id, "slot-1");
         Assert.Equal("failed", write.GetProperty("step").GetString());
         Assert.False(write.GetProperty("erased").GetBoolean());
@@ -207,7 +200,10 @@ public sealed class TruthTests
         await app.Until(boot, b => b.GetProperty("lineCount").GetInt32() > 3);
         var ended = await RunningApp.Json(await app.Http.PostAsJsonAsync($"/api/boots/{boot}/end", new { }));
         Assert.Equal("cut", ended.GetProperty("outcome").GetString());
-        Assert.DoesNotContain(ended.GetProperty("placket").EnumerateArray(), s => s.GetProperty("state").GetString() is "stopped" or "now");
+        Assert.DoesNotContain(
+            ended.GetProperty("stageBar").EnumerateArray(),
+            s => s.GetProperty("state").GetString() is "stopped" or "now"
+        );
         var view = await Board(app, id);
         Assert.DoesNotContain("boot", Done(view));
         Assert.Contains("let it run", Next(view));

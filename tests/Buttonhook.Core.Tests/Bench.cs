@@ -23,8 +23,8 @@ public static class Bench
         var general = One<Parts>("knowledge/parts.yaml", "parts");
         var parts = general with { Fed = [.. general.Fed, .. One<Parts>("demo/parts.yaml", "parts").Fed] };
         return new(
-            Many<BoardModel>("demo/boards", "board"),
-            Many<ImageCard>("demo/images", "image"),
+            Many<BoardProfile>("demo/boards", "board"),
+            Many<ImageProfile>("demo/images", "image"),
             parts.Supplies,
             parts.Adapters,
             Many<RevisionScheme>("demo/codes", "revision-code"),
@@ -36,7 +36,7 @@ public static class Bench
     }
 
     /// <summary>The catalogue with more cards in it.</summary>
-    public static Catalogue With(IReadOnlyList<BoardModel> models, IReadOnlyList<ImageCard> images) =>
+    public static Catalogue With(IReadOnlyList<BoardProfile> models, IReadOnlyList<ImageProfile> images) =>
         new(
             [.. Catalogue.Models, .. models],
             [.. Catalogue.Images, .. images],
@@ -83,7 +83,7 @@ public static class Bench
         );
     }
 
-    public static ImageCard ImageFor(string model) =>
+    public static ImageProfile ImageFor(string model) =>
         Catalogue.Images.First(i => i.Flavour == "server" && i.Supports.Any(s => s.Model == model));
 
     public static SimulationPlan Plan(string model, string? fault = null, int seed = 1, int? listen = null)

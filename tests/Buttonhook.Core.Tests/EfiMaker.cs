@@ -1,6 +1,5 @@
 using System.Buffers.Binary;
 using System.Text;
-using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Tests;
 
@@ -79,6 +78,15 @@ public static class EfiMaker
     /// <summary>A menu of boot entries.</summary>
     public static byte[] EntryMenu(InstructionSet set = InstructionSet.Arm64) =>
         Program(set, (".text", new byte[64]), (".data", Encoding.Unicode.GetBytes("\\loader\\entries")));
+
+    /// <summary>A later menu of boot entries: no path stands in it; a section of its own and a line for tools tell what it is.</summary>
+    public static byte[] LaterEntryMenu(InstructionSet set = InstructionSet.Arm64) =>
+        Program(
+            set,
+            (".text", new byte[64]),
+            (".sdmagic", "#### LoaderInfo: entry-menu 257.9 ####\0"u8.ToArray()),
+            (".osrel", "ID=fallow\n"u8.ToArray())
+        );
 
     /// <summary>A unified kernel.</summary>
     public static byte[] Unified(InstructionSet set, byte[] kernel, byte[]? initial, string? commandLine, params (string, byte[])[] more) =>

@@ -1,5 +1,8 @@
 using System.Runtime.CompilerServices;
+using Buttonhook.Core.Asking;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Tests;
 
@@ -10,11 +13,24 @@ public static class Knowledge
 
     public static string Data { get; } = Path.Combine(Root, "data");
 
+    public static IReadOnlyList<Question> Questions { get; } =
+        QuestionBook
+            .Read(
+                Directory
+                    .GetFiles(Path.Combine(Data, "knowledge/questions"))
+                    .Order()
+                    .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+                File.ReadAllText(Path.Combine(Root, "docs/formats/questions.schema.json"))
+            )
+            .Value
+        ?? throw new InvalidOperationException("The questions cannot be read.");
+
     private static readonly Lazy<RuleBookIndex> LazyRules = new(() =>
     {
         var read = RuleBook.Read(
             Directory.GetFiles(Path.Combine(Data, "knowledge/rulebook")).Order().Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
-            File.ReadAllText(Path.Combine(Root, "docs/formats/rulebook.schema.json"))
+            File.ReadAllText(Path.Combine(Root, "docs/formats/rulebook.schema.json")),
+            questions: Questions
         );
         var fitted = FittedRules.Read(
             File.ReadAllText(Path.Combine(Data, "knowledge/fitted.yaml")),
@@ -31,7 +47,7 @@ public static class Knowledge
 
     public static RuleBookIndex Rules => LazyRules.Value;
 
-    public static Core.Keeping.CommandBook Commands { get; } =
+    public static CommandBook Commands { get; } =
         new([
             .. Directory
                 .GetFiles(Path.Combine(Data, "knowledge/commands"), "*.yaml")
@@ -49,10 +65,10 @@ public static class Knowledge
                 ),
         ]);
 
-    public static Core.Preparing.RealNames Names { get; } = new(Read("time-zones"), Read("countries"));
+    public static RealNames Names { get; } = new(Read("time-zones"), Read("countries"));
 
     private static IReadOnlySet<string> Read(string list) =>
-        Core.Preparing.RealNames.Read(File.ReadAllText(Path.Combine(Data, $"knowledge/names/{list}.txt")));
+        RealNames.Read(File.ReadAllText(Path.Combine(Data, $"knowledge/names/{list}.txt")));
 
     private static string Here([CallerFilePath] string file = "") => Path.GetDirectoryName(file)!;
 }

@@ -1,6 +1,5 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Preparing;
-using Microsoft.Data.Sqlite;
 
 namespace Buttonhook.Storage.Tests;
 

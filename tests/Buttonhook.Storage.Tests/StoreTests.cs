@@ -196,7 +196,7 @@ public sealed class StoreTests : IDisposable
         Saved();
         boards.ChooseImage("a", "fallow");
         var bench = boards.Find("a")!;
-        void Boot(Outcome outcome, string? cause, bool settled, int? login)
+        void Boot(Outcome outcome, string? cause, bool settled, int? login, bool start = true, bool console = false)
         {
             var boot = boots.Begin(bench, "test", At);
             StageReached[] stages = login is { } ms ? [new(Stage.Login, 90, ms)] : [];
@@ -208,17 +208,29 @@ public sealed class StoreTests : IDisposable
                 stages,
                 new(null, null, null, null, null, null, null, []),
                 default,
-                12_000
+                12_000,
+                start
             );
-            boots.Note(boot.Id, reading, Said(outcome, cause), settled);
+            var said = Said(outcome, cause);
+            boots.Note(boot.Id, reading, said with { Causes = [said.Causes[0] with { ConsoleAtFault = console }] }, settled);
         }
         Boot(Outcome.ReachedLogin, "none", true, 41_000);
         Boot(Outcome.Degraded, "disk-full", true, 24_400);
         Boot(Outcome.Stopped, "root-not-found", true, null);
+        // What says nothing of the board: a garbled line, a console at fault, one that was opened on a running board, one that goes on.
         Boot(Outcome.Garbled, "console-speed-mismatch", true, null);
+        Boot(Outcome.Stopped, "anything", true, null, console: true);
+        Boot(Outcome.ReachedLogin, "none", true, 0, start: false);
         Boot(Outcome.Stopped, null, false, null);
         Assert.Equal(new BootTally("fallow", "a", "quill-v", "B", 2, 3, 24, 41), Assert.Single(boots.Tallies()));
-        Assert.Equal([12_000, 12_000], boots.Good("quill-v", "B", "fallow").Select(b => b.LongestQuiet));
+        Assert.Equal(3, boots.Counted().Count);
+        Assert.Equal(12_000, boots.LongestQuiet("quill-v", "B", "fallow", "other"));
+        var asks = boots.Begin(bench, "test", At);
+        Assert.Equal(2, boots.GoodLike(asks, [], timed: true).Boots.Count);
+        // A good log without times tells what is usual of nothing, and can be compared with.
+        Boot(Outcome.ReachedLogin, "none", true, null);
+        Assert.Equal(2, boots.GoodLike(asks, [], timed: true).Boots.Count);
+        Assert.Equal(3, boots.GoodLike(asks, [], timed: false).Boots.Count);
     }
 
     [Fact]
@@ -337,7 +349,7 @@ public sealed class StoreTests : IDisposable
     [Fact]
     public void A_cut_boot_counts_for_nothing()
     {
-        var bench = Saved();
+        Saved();
         boards.ChooseImage("a", "image");
         var boot = boots.Begin(boards.Find("a")!, "test", At);
         var reading = new BootReading(
@@ -348,7 +360,8 @@ public sealed class StoreTests : IDisposable
             [],
             new(null, null, null, null, null, null, null, []),
             default,
-            null
+            null,
+            true
         );
         boots.Note(boot.Id, reading, Said(Outcome.Cut, "something-else"), settled: true);
         Assert.Empty(boots.Tallies());

@@ -17,14 +17,14 @@ export const test = base.extend<{ provoked: RegExp | undefined }, { server: stri
         ...["demo", "--data", data, "--urls", url, "--pace", "20"],
       ]);
       await expect
-        .poll(() => fetch(`${url}/api/shelves`).then((r) => r.status, () => 0), { timeout: 120_000 })
+        .poll(() => fetch(`${url}/api/shelves`).then((r) => r.status, () => 0), { timeout: 240_000 })
         .toBe(200);
       await use(url);
       const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
       server.kill();
       await ended;
     },
-    { scope: "worker", auto: true, timeout: 150_000 },
+    { scope: "worker", auto: true, timeout: 240_000 },
   ],
   baseURL: async ({ server }, use) => use(server),
   provoked: [undefined, { option: true }],
@@ -51,7 +51,7 @@ export async function putOnBench(page: Page, nickname: string, fault: string | n
   await page.getByRole("radio", { name: "4 GB" }).check();
   if (fault !== null) {
     await page.getByLabel("A simulated board, to try and to practise with").check();
-    await page.getByLabel("Fault put into it").selectOption({ label: fault });
+    await page.getByLabel("Fault of the simulated board").selectOption({ label: fault });
   }
   await page.getByRole("button", { name: "Put it on the bench" }).click();
   await expect(page.getByRole("heading", { level: 1, name: nickname })).toBeVisible();
@@ -71,7 +71,7 @@ export async function tellWritten(page: Page) {
   await expect(page.getByText("You say that this card was written elsewhere.")).toBeVisible();
 }
 
-/** The seam. */
+/** The steps. */
 export const steps = (page: Page) => page.getByRole("navigation", { name: "Steps of the work" });
 
 /** The strip of the next thing. */

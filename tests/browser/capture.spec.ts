@@ -58,7 +58,7 @@ async function openPort(page: Page, nickname: string, path: string, speed = "115
   await expect(row(page)).toBeVisible();
 }
 
-test("a boot menu and an editor are driven through the terminal, and the lines show the same journal", async ({ page }) => {
+test("a boot menu and an editor are driven through the terminal, and the lines show the same journal", { tag: "@long" }, async ({ page }) => {
   const console = await make(
     "whiptail --title 'Boot menu' --menu Start 15 60 4 one 'Fallow 12' two 'Rescue system' 2>/tmp/buttonhook-choice-$$; " +
       "printf 'chosen: '; cat /tmp/buttonhook-choice-$$; rm /tmp/buttonhook-choice-$$; echo; nano -I /tmp/buttonhook-edited-$$; echo; cat /tmp/buttonhook-edited-$$; rm -f /tmp/buttonhook-edited-$$; sleep 600",
@@ -91,7 +91,7 @@ test("a boot menu and an editor are driven through the terminal, and the lines s
   await expect(row(page)).not.toContainText("‹ESC›[");
 });
 
-test("what a board sends to play tricks stays in its terminal", async ({ page }) => {
+test("what a board sends to play tricks stays in its terminal", { tag: "@long" }, async ({ page }) => {
   const console = await make();
   await openPort(page, "Trickster", console.path);
   const title = await page.title();
@@ -113,7 +113,7 @@ test("what a board sends to play tricks stays in its terminal", async ({ page })
   expect(await page.title()).toBe(title);
 });
 
-test("a long paste into the terminal reaches the board to its last letter", async ({
+test("a long paste into the terminal reaches the board to its last letter", { tag: "@long" }, async ({
   page,
 }) => {
   const console = await make(
@@ -137,10 +137,10 @@ test("a long paste into the terminal reaches the board to its last letter", asyn
   }, text);
   await expect(
     screen(page, createHash("sha256").update(text).digest("hex").slice(0, 40)),
-  ).toBeVisible({ timeout: 20_000 });
+  ).toBeVisible({ timeout: 60_000 });
 });
 
-test("a port of the browser that refuses a line is told, read on as it was, and opened again", async ({
+test("a port of the browser that refuses a line is told, read on as it was, and opened again", { tag: "@long" }, async ({
   page,
 }) => {
   // A port as the standard has it: what its types do not have is a TypeError, what the adapter cannot do a NetworkError.
@@ -250,7 +250,7 @@ test("a port of the browser that refuses a line is told, read on as it was, and 
   await expect(row(page)).toContainText("U-Boot 2024.01");
 });
 
-test("a wrong speed is told within two seconds and one key reads on at the right one", async ({ page }) => {
+test("a wrong speed is told within two seconds and one key reads on at the right one", { tag: "@long" }, async ({ page }) => {
   await simulate(page, "Swift");
   await page.getByRole("radio", { name: "A serial port" }).check();
   await page.getByRole("button", { name: /Swift simulated, \/dev\/pts/ }).click();
@@ -274,7 +274,7 @@ test("a wrong speed is told within two seconds and one key reads on at the right
   await expect(page.getByText(/from 127\.0\.0\.1:\d+ at 115200 8N1/)).toBeVisible();
 });
 
-test("the loader is stopped, a text pasted slowly, a sequence written and run, what is seen marked", async ({ page }) => {
+test("the loader is stopped, a text pasted slowly, a sequence written and run, what is seen marked", { tag: "@long" }, async ({ page }) => {
   await simulate(page, "Handy");
   await page.getByRole("button", { name: "Power on" }).click();
   await logIn(page, "handy");
@@ -317,7 +317,7 @@ test("a login is typed by itself, and its password is shown nowhere", async ({ p
   await expect(page.getByText("perry-and-cider")).toHaveCount(0);
 });
 
-test("a real log that is played again ends in the same diagnosis as the file itself", async ({ page }) => {
+test("a real log that is played again ends in the same diagnosis as the file itself", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Player", null);
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
@@ -334,7 +334,7 @@ test("a real log that is played again ends in the same diagnosis as the file its
   await expect.poll(() => causes(page).first().innerText()).toBe(told);
 });
 
-test("logs are found by their words, filtered, and two lie beside each other where they part", async ({ page }) => {
+test("logs are found by their words, filtered, and two lie beside each other where they part", { tag: "@long" }, async ({ page }) => {
   await page.goto("/logs");
   await page.getByLabel("Find words in all logs").fill("Gave up waiting");
   const found = page.getByRole("region", { name: "Found in the logs" });
@@ -349,7 +349,7 @@ test("logs are found by their words, filtered, and two lie beside each other whe
   await page.getByRole("checkbox", { name: /^Choose Bramley, boot 3/ }).check();
   const [zip] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Save as one zip" }).click()]);
   expect(readFileSync(await zip.path()).subarray(0, 2).toString()).toBe("PK");
-  await page.getByRole("link", { name: "Lay them beside each other" }).click();
+  await page.getByRole("link", { name: "Compare" }).click();
   await expect(page.getByText(/They part (once|\d+ times), (first )?at line \d+ and line \d+/)).toBeVisible();
   await expect(page.getByRole("region", { name: "Both logs" })).toContainText("Gave up waiting for root");
   await expectAccessible(page);
@@ -359,14 +359,14 @@ test("logs are found by their words, filtered, and two lie beside each other whe
   await expect(folds).toHaveCount(before - 1);
 });
 
-test("another device is told how to get in", async ({ page }) => {
+test("another device is told how to get in", { tag: "@long" }, async ({ page }) => {
   await page.goto("/");
   await page.getByRole("button", { name: "On another device" }).click();
   await expect(page.getByRole("dialog")).toContainText("--share tls");
   await expectAccessible(page);
 });
 
-test("a port of this device is read through the browser, and again after a reload", async ({ page }) => {
+test("a port of this device is read through the browser, and again after a reload", { tag: "@long" }, async ({ page }) => {
   // A browser without a monitor has no list of ports to choose from: one port is put in its place, the rest is the real page.
   await page.addInitScript(() => {
     let feed: ReadableStreamDefaultController<Uint8Array> | undefined;
@@ -423,7 +423,7 @@ test.describe("at a bench of one's own", () => {
       join(root, ".build/app/Buttonhook.App.dll"),
       ...["serve", "--data", join(folder, "data"), "--urls", url, "--devices", devices.folder],
     ]);
-    await expect.poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 }).toBe(200);
+    await expect.poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 180_000 }).toBe(200);
   };
   const end = async (signal: NodeJS.Signals) => {
     const ended = server.exitCode === null && new Promise((over) => server.once("exit", over));
@@ -443,17 +443,17 @@ test.describe("at a bench of one's own", () => {
   });
   test.use({ baseURL: url, provoked: /Failed to load resource|WebSocket|ERR_CONNECTION/ });
 
-  test("an adapter is offered when it is plugged in, waited for when it is pulled, and a kill of the server is a gap", async ({ page }) => {
+  test("an adapter is offered when it is plugged in, waited for when it is pulled, and a kill of the server is a gap", { tag: "@long" }, async ({ page }) => {
     await page.goto("/");
     await page.getByLabel("Image, device tree, package, folder or log").or(page.getByRole("textbox").first()).first().waitFor();
-    await fetch(`${url}/api/arrivals`, {
+    await fetch(`${url}/api/imports`, {
       method: "POST",
       headers: { "Content-Type": "application/json" },
       body: JSON.stringify({ path: null, text: "Sentinel 3" }),
     })
       .then((r) => r.json() as Promise<{ id: string }>)
       .then(({ id }) =>
-        fetch(`${url}/api/arrivals/${id}/board`, {
+        fetch(`${url}/api/imports/${id}/board`, {
           method: "POST",
           headers: { "Content-Type": "application/json" },
           body: JSON.stringify({ nickname: "Sentinel", tree: null, mark: "Sentinel 3", candidate: null }),
@@ -484,7 +484,7 @@ test.describe("at a bench of one's own", () => {
 
     await end("SIGKILL");
     await start();
-    await expect(events(page)).toContainText("Buttonhook was stopped", { timeout: 30_000 });
+    await expect(events(page)).toContainText("Buttonhook was stopped");
     second.print("after the kill\r\n");
     await expect(row(page)).toContainText("after the kill");
     await expect(row(page)).toContainText("before the plug was pulled");

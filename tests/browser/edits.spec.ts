@@ -22,8 +22,8 @@ test("a change is listed in words, taken back, and had again", async ({ page }) 
   await expect(page.getByRole("heading", { level: 1, name: "Keswick" })).toBeVisible();
   await page.getByRole("heading", { level: 1 }).click();
   await page.keyboard.press("b");
-  await page.getByRole("link", { name: "Last changes" }).click();
-  await expect(page.getByRole("heading", { level: 1, name: "Last changes" })).toBeVisible();
+  await page.getByRole("link", { name: "Undo history" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Undo history" })).toBeVisible();
   await expectAccessible(page);
   await page.getByRole("button", { name: "Take it back: Keswick: it is called Keswick instead of Blenheim." }).click();
   await expect(page.getByRole("navigation", { name: "On the bench" })).toContainText("Blenheim");
@@ -31,7 +31,7 @@ test("a change is listed in words, taken back, and had again", async ({ page }) 
   await expect(page.getByRole("navigation", { name: "On the bench" })).toContainText("Keswick");
 });
 
-test("of two pages on one board the later save is told what the earlier one changed", async ({ page, context }) => {
+test("of two pages on one board the later save is told what the earlier one changed", { tag: "@long" }, async ({ page, context }) => {
   await putBoard(page, "Catshead");
   const other = await context.newPage();
   await other.goto(page.url());
@@ -55,7 +55,7 @@ test("of two pages on one board the later save is told what the earlier one chan
   await expect(page.getByRole("heading", { level: 1, name: "Quarrenden" })).toBeVisible();
 });
 
-test("a photo is scaled down, kept without its metadata, told in words, removed and taken back", async ({ page }) => {
+test("a photo is scaled down, kept without its metadata, told in words, removed and taken back", { tag: "@long" }, async ({ page }) => {
   await putBoard(page, "Wealthy");
   // 3000 pixels wide, with a comment in it.
   const drawn = await page.evaluate(async () => {

@@ -3,7 +3,7 @@ import { expect, expectAccessible, test } from "./bench";
 
 const candidates = (page: import("@playwright/test").Page) => page.getByRole("list", { name: "Boards that it may be" });
 
-test("an unknown board is told from its log, and sources that disagree are shown", async ({ page }) => {
+test("an unknown board is told from its log, and sources that disagree are shown", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("Its boot log, or text of the running system").fill("Model: Thornlea Spindle 2 rev 1.3\nDRAM:  2 GiB\n");
@@ -18,7 +18,7 @@ test("an unknown board is told from its log, and sources that disagree are shown
   await expect(page.getByRole("radio", { name: /SP2 v1.3/ })).toBeChecked();
 });
 
-test("what eyes see narrows the candidates, one look after another", async ({ page }) => {
+test("what eyes see narrows the candidates, one look after another", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("What is printed on it").fill("SPINDLE 2");
@@ -31,7 +31,7 @@ test("what eyes see narrows the candidates, one look after another", async ({ pa
   await expect(page.getByText("You saw SP2 v1.3 there.")).toHaveCount(0);
 });
 
-test("a revision code is read field by field", async ({ page }) => {
+test("a revision code is read field by field", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("Its revision code").fill("c4023");
@@ -40,13 +40,13 @@ test("a revision code is read field by field", async ({ page }) => {
   await expect(candidates(page).getByRole("listitem").first()).toContainText("Spindle 2, revision 1.3");
 });
 
-test("a board without a card gets one from its device tree, asking only for the rest", async ({ page }) => {
+test("a board without a card gets one from its device tree, asking only for the rest", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/new");
   await page.getByText("Not sure which board it is?").click();
   await page.getByLabel("A device tree, or a log file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
   await page.getByRole("button", { name: "Tell me" }).click();
-  await page.getByRole("button", { name: "It has no card here: make one from pip.dtb" }).click();
-  const draft = page.getByRole("form", { name: "A card for it" });
+  await page.getByRole("button", { name: "It has no profile here: make one from pip.dtb" }).click();
+  const draft = page.getByRole("form", { name: "A profile for it" });
   await expect(draft.locator("dl")).toContainText("Quince");
   await expect(draft.locator("dl")).toContainText("64-bit ARM");
   await expect(draft.locator("dl")).toContainText("ttyS0");
@@ -58,11 +58,11 @@ test("a board without a card gets one from its device tree, asking only for the 
   await draft.getByLabel("Transmit pin").fill("2");
   await draft.getByLabel("Receive pin").fill("3");
   await expectAccessible(page);
-  await draft.getByRole("button", { name: "Keep this card" }).click();
+  await draft.getByRole("button", { name: "Keep this profile" }).click();
   await expect(page.getByRole("radio", { name: /PIP-1 A/ })).toBeChecked();
   await expect(page.getByRole("combobox", { name: "Model" })).toHaveValue("quince-pip-1");
 
-  await page.goto("/cards#quince-pip-1");
+  await page.goto("/profiles#quince-pip-1");
   const card = page.getByRole("group", { name: /^Details of .*Pip 1/ });
   await expect(card.getByRole("rowheader", { name: "A", exact: true })).toBeVisible();
   const download = page.waitForEvent("download");
@@ -71,7 +71,7 @@ test("a board without a card gets one from its device tree, asking only for the 
   const file = await (await download).path();
   await page.getByRole("button", { name: "Remove it" }).click();
   await expect(page.locator("#quince-pip-1")).toHaveCount(0);
-  await page.getByLabel("Bring in a card or a pack").setInputFiles(file);
+  await page.getByLabel("Bring in a profile or a pack").setInputFiles(file);
   await expect(page.getByText("Added: quince-pip-1.")).toBeVisible();
   await page.getByRole("checkbox", { name: /^Choose .*Pip 1/ }).check();
   await page.getByRole("button", { name: "Remove it" }).click();
@@ -81,8 +81,8 @@ test("a board without a card gets one from its device tree, asking only for the 
 test.describe("a refused pack", () => {
   test.use({ provoked: /422/ });
   test("a pack that is not one is refused in words", async ({ page }) => {
-    await page.goto("/cards");
-    await page.getByLabel("Bring in a card or a pack").setInputFiles({
+    await page.goto("/profiles");
+    await page.getByLabel("Bring in a profile or a pack").setInputFiles({
       name: "list.yaml",
       mimeType: "application/yaml",
       buffer: Buffer.from("apples: 3\n"),

@@ -25,7 +25,7 @@ test("an image file is looked into and its chain is shown torn where it breaks",
   await expectAccessible(page);
 });
 
-test("two faults are shown at once, and a copy with both mended boots dry", async ({ page }) => {
+test("two faults are shown at once, and a copy with both mended boots dry", { tag: "@long" }, async ({ page }) => {
   const folder = mkdtempSync(join(tmpdir(), "buttonhook-"));
   const path = join(folder, "orchard-8.img");
   linuxImage(path, {
@@ -51,7 +51,7 @@ test("two faults are shown at once, and a copy with both mended boots dry", asyn
   expect(createHash("sha256").update(readFileSync(path)).digest("hex")).toBe(before);
 });
 
-test("a file that is sent is looked into, compared with its sum and put on the shelf", async ({ page }) => {
+test("a file that is sent is looked into, compared with its sum and put on the shelf", { tag: "@long" }, async ({ page }) => {
   const disk = Buffer.alloc(2 << 20, 1);
   disk.writeUInt16LE(0, 510);
   const name = `sent-${Date.now()}.img`;
@@ -71,7 +71,7 @@ test("a file that is sent is looked into, compared with its sum and put on the s
   await expect(page.getByText("Nothing that is known here stands at its beginning")).toBeVisible();
 });
 
-test("an image is put on the shelf, with its card, and taken off again", async ({ page }) => {
+test("an image is put on the shelf, with its card, and taken off again", { tag: "@long" }, async ({ page }) => {
   const folder = mkdtempSync(join(tmpdir(), "buttonhook-"));
   const path = join(folder, "orchard-7.img");
   linuxImage(path);

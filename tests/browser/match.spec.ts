@@ -13,12 +13,12 @@ test("what is wanted ranks the images again at once", async ({ page }) => {
   await expectAccessible(page);
 });
 
-test("two images are laid side by side by keyboard, and their difference is named", async ({ page }) => {
+test("two images are laid side by side by keyboard, and their difference is named", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/russet/match");
   for (const name of ["Fallow 12 server", "Tallow 4 minimal"]) {
     await page
       .getByRole("checkbox", {
-        name: `Lay ${name}, 64-bit RISC-V, side by side`,
+        name: `Compare ${name}, 64-bit RISC-V`,
       })
       .focus();
     await page.keyboard.press("Space");

@@ -19,7 +19,7 @@ test.beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "buttonhook-own-"));
   server = spawn("dotnet", [join(root, ".build/app/Buttonhook.App.dll"), "serve", "--data", join(folder, "data"), "--urls", url]);
   await expect
-    .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 60_000 })
+    .poll(() => fetch(`${url}/api/bench`).then((r) => r.status, () => 0), { timeout: 180_000 })
     .toBe(200);
 });
 test.afterEach(async ({ page }) => {
@@ -76,10 +76,10 @@ async function bootToLogin(page: Page) {
   await port.check();
   await page.getByLabel(/Port, or another path/).fill(path);
   await page.getByLabel(/Speed, bits a second/).fill("115200");
-  await page.getByRole("main").getByRole("button", { name: "Open the console" }).click();
+  await page.getByRole("main").locator("form").getByRole("button", { name: "Open the console" }).click();
   await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
   play();
-  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 180_000 });
 }
 
 async function keep(page: Page) {
@@ -88,7 +88,7 @@ async function keep(page: Page) {
   await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
 }
 
-test("an image with a chosen device tree leads from an empty bench to kept settings", async ({ page }) => {
+test("an image with a chosen device tree leads from an empty bench to kept settings", { tag: "@long" }, async ({ page }) => {
   await page.goto(url);
   await expect(page.getByRole("heading", { level: 1, name: "What lies in front of you?" })).toBeVisible();
   await expectAccessible(page);
@@ -105,7 +105,114 @@ test("an image with a chosen device tree leads from an empty bench to kept setti
   await keep(page);
 });
 
-test("a log alone brings its board, and what it does not tell stays unknown", async ({ page }) => {
+test("an image and then the print become one board with that image on its shelf", { tag: "@long" }, async ({ page }) => {
+  await page.goto(url);
+  const image = join(folder, "orchard.img");
+  linuxImage(image);
+  await bring(page, image);
+  await expect(page.getByText("this image does not name a board", { exact: false })).toBeVisible();
+  await bring(page, "Damson X1 rev 2");
+  await expect(page.getByRole("status")).toContainText("is printed on it");
+  await expect(page.getByText("Also at hand: orchard.img is an image")).toBeVisible();
+  await expectAccessible(page);
+  await page.getByLabel("Nickname").fill("Damson");
+  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+  await steps(page).getByRole("link", { name: "Match" }).click();
+  await expect(page.getByText("1 images on the shelf", { exact: false })).toBeVisible();
+  await expect(steps(page).getByRole("link", { name: "Match" })).toContainText("done");
+});
+
+test("a console that is opened on a running board counts for no boot", { tag: "@long" }, async ({ page }) => {
+  await page.goto(url);
+  await bring(page, "Damson X1 rev 2");
+  await page.getByLabel("Nickname").fill("Damson");
+  await page.getByRole("button", { name: "Put it on the bench" }).click();
+  await steps(page).getByRole("link", { name: "Boot" }).click();
+  await page.getByRole("radio", { name: "A log file" }).check();
+  const text = Buffer.from("\r\nfrost-north login: ");
+  await page.getByLabel(/A console log/).setInputFiles({ name: "attached.log", mimeType: "text/plain", buffer: text });
+  await expect(page.getByRole("status").filter({ hasText: "Attached to a running board, at its login" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /Keep the settings/ })).toHaveCount(0);
+  await expectAccessible(page);
+});
+
+test.describe("what is refused", () => {
+  test.use({ provoked: /status of 422/ });
+  test("one board from image and print over an attached log and a real boot to a record with a claim and a foreign one", { tag: "@long" }, async ({ page }) => {
+    test.setTimeout(240_000);
+    await page.goto(url);
+    const image = join(folder, "orchard.img");
+    linuxImage(image);
+    await bring(page, image);
+    await expect(page.getByText("this image does not name a board", { exact: false })).toBeVisible();
+    await bring(page, "Damson X1 rev 2 2GB 12V/2A");
+    await expect(page.getByText("Also at hand: orchard.img is an image")).toBeVisible();
+    // What is printed is read, and is no nickname.
+    await expect(page.getByLabel("Nickname")).toHaveValue("Damson X1");
+    await expect(page.getByRole("main")).toContainText("12 V");
+    await page.getByLabel("Nickname").fill("Damson");
+    await page.getByRole("button", { name: "Put it on the bench" }).click();
+    await expect(page.getByRole("heading", { level: 1, name: "Damson" })).toBeVisible();
+
+    // A console opened on a board that is up already counts for no boot.
+    await steps(page).getByRole("link", { name: "Boot" }).click();
+    await page.getByRole("radio", { name: "A log file" }).check();
+    const attached = { name: "attached.log", mimeType: "text/plain", buffer: Buffer.from("\r\nfrost-north login: ") };
+    await page.getByLabel(/A console log/).setInputFiles(attached);
+    await expect(page.getByRole("status").filter({ hasText: "Attached to a running board, at its login" })).toBeVisible();
+    await expect(page.getByRole("button", { name: /Keep the settings/ })).toHaveCount(0);
+
+    await bootToLogin(page);
+    await steps(page).getByRole("link", { name: "Keep" }).click();
+    await page.getByRole("region", { name: "System" }).getByRole("button", { name: "Correct Kernel" }).click();
+    await page.getByLabel("Kernel, as you say").fill("6.1.99-mine");
+    await page.getByRole("button", { name: "Say it" }).click();
+    await expect(page.getByText("(you say: 6.1.99-mine)")).toBeVisible();
+    await page.getByRole("button", { name: "Keep as version 1" }).click();
+    await expect(page.getByText("What is proven and what you say should be the same.")).toBeVisible();
+    await page.getByLabel(/Keep both where I say other than what is proven/).check();
+    await page.getByRole("button", { name: "Keep as version 1" }).click();
+    await expect(page.getByText("Version 1", { exact: true })).toBeVisible();
+    await expectAccessible(page);
+
+    // A record of a board of another model is told before it is kept.
+    const id = /boards\/([^/]+)/.exec(page.url())?.[1] ?? "";
+    const record = (await (await page.request.get(`${url}/api/boards/${id}/settings/1.json`)).json()) as {
+      bench: { modelId: string };
+      settings: { id: string; value: string | null }[];
+    };
+    record.bench.modelId = "russet-one";
+    for (const s of record.settings) if (s.id === "board.model") s.value = "Orchardist Russet One";
+    await page
+      .getByLabel("A file that Keep gave out (JSON or zip)")
+      .setInputFiles({ name: "russet.json", mimeType: "application/json", buffer: Buffer.from(JSON.stringify(record)) });
+    await expect(page.getByText("They are of a Orchardist Russet One, and Damson is a", { exact: false })).toBeVisible();
+    await expect(page.getByRole("button", { name: "Keep it as version 2" })).toBeDisabled();
+    await expectAccessible(page);
+    await page.getByRole("button", { name: "Leave it" }).click();
+
+    // Two boards of a batch do not get one address.
+    await page.goto(`${url}/batches`);
+    await page.getByLabel("As this board").selectOption({ index: 1 });
+    await page.getByLabel("Name of the batch").fill("Northern hedge");
+    await page.getByLabel("Nicknames begin with").fill("Hedge");
+    await page.getByRole("button", { name: "Put them on the bench" }).click();
+    await expect(page.getByRole("heading", { level: 1, name: "Northern hedge" })).toBeVisible();
+    for (const name of ["Hedge 1", "Hedge 2"]) {
+      await page.getByRole("navigation").getByRole("link", { name: new RegExp(`^${name}`) }).first().click();
+      await steps(page).getByRole("link", { name: "Prepare" }).click();
+      await page.locator("summary").filter({ hasText: "Network" }).click();
+      await page.getByLabel(/Fixed address with its length/).fill("192.0.2.50/24");
+      await page.getByRole("button", { name: "Set this" }).click();
+      await expect(page.getByText("Another board on your bench has the address 192.0.2.50", { exact: false }).first()).toBeVisible({
+        visible: name === "Hedge 2",
+      });
+    }
+  });
+});
+
+test("a log alone brings its board, and what it does not tell stays unknown", { tag: "@long" }, async ({ page }) => {
   await page.goto(url);
   await bring(page, log);
   await expect(page.getByRole("status")).toContainText("This is a boot log");
@@ -114,10 +221,10 @@ test("a log alone brings its board, and what it does not tell stays unknown", as
   await steps(page).getByRole("link", { name: "Identify" }).click();
   await expect(page.getByRole("heading", { name: "What is not known of it" })).toBeVisible();
   await page.getByLabel(/Volts it takes/).fill("12");
-  await page.getByRole("button", { name: "Put it on the card" }).click();
+  await page.getByRole("button", { name: "Put it into the profile" }).click();
   await expect(page.getByLabel(/Volts it takes/)).toHaveCount(0);
   await expect(page.getByRole("region", { name: /^What is known of the/ })).toContainText("12 V, amperes not known");
-  await page.getByText("What was changed on this board and its card").click();
+  await page.getByText("What was changed on this board and its profile").click();
   await page.getByRole("button", { name: /Take it back: You said: power.volts 12/ }).click();
   await expect(page.getByLabel(/Volts it takes/)).toBeVisible();
   await expectAccessible(page);
@@ -125,7 +232,7 @@ test("a log alone brings its board, and what it does not tell stays unknown", as
   await keep(page);
 });
 
-test("a bare device tree makes a board that an image is found for", async ({ page }) => {
+test("a bare device tree makes a board that an image is found for", { tag: "@long" }, async ({ page }) => {
   await page.goto(url);
   await page.getByLabel("Drop it here, or choose a file").setInputFiles(join(import.meta.dirname, "pip.dtb"));
   await expect(page.getByRole("status")).toContainText("is a device tree");
@@ -187,7 +294,7 @@ test("the whole way from nothing to kept settings with the keyboard alone", asyn
   await page.keyboard.press("Enter");
   await expect(page.getByText(`from ${path} at 115200 8N1`)).toBeVisible();
   play();
-  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 60_000 });
+  await expect(page.getByRole("list", { name: "Stages of this boot" })).toContainText("Login, reached", { timeout: 180_000 });
   await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
   await page.keyboard.press("7");
   await press("Keep as version 1");

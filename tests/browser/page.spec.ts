@@ -11,7 +11,7 @@ const views = [
   "/boards/codlin/diagnose",
   "/boards/costard/keep",
   "/images",
-  "/cards",
+  "/profiles",
   "/logs",
   "/parts",
   "/rules",
@@ -22,18 +22,18 @@ const views = [
   "/boards/costard/keep?show=login",
   "/boards/costard/keep?show=network",
   "/boards/costard/keep?show=move",
-  "/boards/costard/settings/1/card",
+  "/boards/costard/settings/1/sheet",
 ];
 
 for (const view of views)
-  test(`${view} is accessible in both themes`, async ({ page }) => {
+  test(`${view} is accessible in both themes`, { tag: /^\/$|diagnose$|keep$/.test(view) ? [] : "@long" }, async ({ page }) => {
     await page.goto(view);
     await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
     await page.waitForLoadState("networkidle");
     await expectAccessible(page);
   });
 
-test("nothing is broken from 360 to 2560 wide", async ({ page }) => {
+test("nothing is broken from 360 to 2560 wide", { tag: "@long" }, async ({ page }) => {
   for (const view of views) {
     await page.goto(view);
     await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
@@ -73,7 +73,7 @@ test("hands on the keyboard reach everything", async ({ page }) => {
   await expect(page.getByLabel("Nickname")).toHaveValue("b1/a?");
 });
 
-test("Enter that comes before everything is here opens what was typed as soon as it is", async ({ page }) => {
+test("Enter that comes before everything is here opens what was typed as soon as it is", { tag: "@long" }, async ({ page }) => {
   await page.route("**/api/rules", async (route) => {
     await new Promise((wait) => setTimeout(wait, 2000));
     await route.continue();
@@ -87,7 +87,7 @@ test("Enter that comes before everything is here opens what was typed as soon as
   await expect(page).toHaveURL(/rules#dtb-wrong-board/);
 });
 
-test("evidence is walked through with e, and the large mode comes and goes with l", async ({ page }) => {
+test("evidence is walked through with e, and the large mode comes and goes with l", { tag: "@long" }, async ({ page }) => {
   await page.goto("/boards/bramley/boot");
   await expect(target(page)).toContainText("Gave up waiting for root");
   await page.keyboard.press("e");
@@ -117,7 +117,7 @@ test("a boot goes on while the page is reloaded, and marks are kept", async ({ p
   await expect(page.getByRole("list", { name: "What was seen" })).toContainText("A picture came up");
 });
 
-test("a supply that is too weak is told before power", async ({ page }) => {
+test("a supply that is too weak is told before power", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Crab", "none");
   await next(page).getByRole("button", { name: /Take it/ }).click();
   await expect(page).toHaveURL(/\/prepare$/);
@@ -143,7 +143,7 @@ test.describe("input that cannot be used", () => {
     await page.getByRole("navigation", { name: "Steps of the work" }).getByRole("link", { name: "Boot" }).click();
     await page.getByRole("radio", { name: "A log file" }).check();
     await page.getByLabel(/A console log/).setInputFiles({ name: "empty.log", mimeType: "text/plain", buffer: Buffer.alloc(0) });
-    await expect(page.getByRole("alert")).toContainText(/empty.log is empty.\s*Look whether the right file was chosen/);
+    await expect(page.getByRole("alert")).toContainText(/empty.log is empty.\s*Check whether the right file was chosen/);
     await page.getByRole("radio", { name: "A serial port" }).check();
     await page.getByLabel(/Port, or another path/).fill("/dev/ttyUSB77");
     await page.getByRole("button", { name: "Open the console" }).click();
@@ -186,7 +186,7 @@ test("the first page needs less than 190 kB of script and style, packed and kept
   expect((await fetch(`${server}/`)).headers.get("cache-control")).toBe("no-cache");
 });
 
-test("every dialog and menu is accessible in both themes, and the focus never falls to the body", async ({ page }) => {
+test("every dialog and menu is accessible in both themes, and the focus never falls to the body", { tag: "@long" }, async ({ page }) => {
   const focus = () => page.evaluate(() => document.activeElement?.tagName);
   await page.goto("/boards/bramley/boot");
   await expect(target(page)).toContainText("Gave up waiting for root");
@@ -216,14 +216,14 @@ test("every dialog and menu is accessible in both themes, and the focus never fa
     await route.continue();
   });
   await page.goto("/boards/pearmain/diagnose");
-  const answer = page.getByRole("region", { name: "The next check" }).getByRole("button", { name: "Cannot look" });
+  const answer = page.getByRole("region", { name: "The next check" }).getByRole("button", { name: "I cannot check this" });
   await answer.focus();
   await page.keyboard.press("Enter");
-  await expect(page.getByText("You could not look.")).toBeVisible();
+  await expect(page.getByText("Nobody could check it.")).toBeVisible();
   await expect.poll(focus).not.toBe("BODY");
   await page.getByRole("button", { name: "Take it back" }).focus();
   await page.keyboard.press("Enter");
-  await expect(page.getByText("You could not look.")).toHaveCount(0);
+  await expect(page.getByText("Nobody could check it.")).toHaveCount(0);
   await expect.poll(focus).not.toBe("BODY");
   // By the keys to another page.
   await page.keyboard.press("1");

@@ -6,9 +6,9 @@ const done = (page: import("@playwright/test").Page, step: string) =>
   steps(page).getByRole("link", { name: new RegExp(`${step}.*done`) });
 
 test.describe("choosing, writing and wiring are three things", () => {
-  test.describe.configure({ timeout: 240_000 });
+  test.describe.configure({ timeout: 480_000 });
 
-  test("the seam and the next thing are true at every moment", async ({ page }) => {
+  test("the steps and the next thing are true at every moment", { tag: "@long" }, async ({ page }) => {
     await putOnBench(page, "Sorb", "none");
     await next(page).getByRole("button", { name: /Take it/ }).click();
     await expect(done(page, "Match")).toBeVisible();
@@ -23,7 +23,7 @@ test.describe("choosing, writing and wiring are three things", () => {
     await steps(page).getByRole("link", { name: "Prepare" }).click();
     await page.getByLabel("Slot", { exact: true }).selectOption("slot-6");
     await page.getByRole("button", { name: "Write this card" }).click();
-    await expect(page.getByRole("progressbar", { name: /^Writing/ })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("progressbar", { name: /^Writing/ })).toBeVisible({ timeout: 180_000 });
     await expect(next(page).getByRole("heading")).toHaveText("Wait for the card");
     await page.getByRole("button", { name: "Stop", exact: true }).click();
     await expect(next(page).getByRole("heading")).toHaveText("Write the card again");
@@ -33,7 +33,7 @@ test.describe("choosing, writing and wiring are three things", () => {
     // Written and read back; then wires and supply, then power.
     await page.getByLabel("Slot", { exact: true }).selectOption("slot-1");
     await page.getByRole("button", { name: "Write this card" }).click();
-    await expect(page.getByText(/^Ready: Fallow 12 server \(stand-in\)/)).toBeVisible({ timeout: 150_000 });
+    await expect(page.getByText(/^Ready: Fallow 12 server \(stand-in\)/)).toBeVisible({ timeout: 240_000 });
     await expect(done(page, "Prepare")).toBeVisible();
     await expect(done(page, "Connect")).toHaveCount(0);
     await expect(next(page).getByRole("heading")).toHaveText("Wire the console and the supply");
@@ -49,9 +49,9 @@ test.describe("choosing, writing and wiring are three things", () => {
 
 test.describe("what was typed", () => {
   test.use({ provoked: /status of 412/ });
-  test.describe.configure({ timeout: 240_000 });
+  test.describe.configure({ timeout: 480_000 });
 
-  test("stays while the person looks elsewhere, and two windows do not overwrite each other", async ({ page, context }) => {
+  test("stays while the person looks elsewhere, and two windows do not overwrite each other", { tag: "@long" }, async ({ page, context }) => {
     await putOnBench(page, "Nonpareil", "none");
     await next(page).getByRole("button", { name: /Take it/ }).click();
     await page.getByLabel("Host name").fill("frost-west");
@@ -85,13 +85,13 @@ test.describe("what was typed", () => {
     // What was typed and not set yet is set before the card is written.
     await page.getByLabel("Keyboard").fill("pt");
     await page.getByRole("button", { name: "Write this card" }).click();
-    await expect(page.getByText(/^Ready: Fallow 12 server/)).toBeVisible({ timeout: 150_000 });
+    await expect(page.getByText(/^Ready: Fallow 12 server/)).toBeVisible({ timeout: 240_000 });
     await page.reload();
     await expect(page.getByLabel("Keyboard")).toHaveValue("pt");
   });
 });
 
-test("a late answer does not move a person who has gone elsewhere", async ({ page }) => {
+test("a late answer does not move a person who has gone elsewhere", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Winesap", "none");
   await page.route("**/api/boards/*/image", async (route) => {
     await new Promise((r) => setTimeout(r, 1500));
@@ -105,7 +105,7 @@ test("a late answer does not move a person who has gone elsewhere", async ({ pag
   await expect(page).toHaveURL(/\/boot$/);
 });
 
-test("on a real board p marks power, and only a deliberate act ends the capture", async ({ page }) => {
+test("on a real board p marks power, and only a deliberate act ends the capture", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Pomander", "none");
   const ports = (await (await page.request.get("/api/ports")).json()) as { path: string; name: string }[];
   const port = ports.find((p) => p.name.includes("Pomander"))!.path;
@@ -129,7 +129,7 @@ test("on a real board p marks power, and only a deliberate act ends the capture"
   await expect(page.getByText("Ended by you.")).toBeVisible();
 });
 
-test("a log that merely ends accuses nobody", async ({ page }) => {
+test("a log that merely ends accuses nobody", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Ribston", "none");
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
@@ -144,7 +144,7 @@ test("a log that merely ends accuses nobody", async ({ page }) => {
   await expectAccessible(page);
 });
 
-test("boards and logs are removed and taken back", async ({ page }) => {
+test("boards and logs are removed and taken back", { tag: "@long" }, async ({ page }) => {
   await putOnBench(page, "Jonagold", "none");
   await steps(page).getByRole("link", { name: "Boot" }).click();
   await page.getByRole("radio", { name: "A log file" }).check();
@@ -161,7 +161,7 @@ test("boards and logs are removed and taken back", async ({ page }) => {
   await page.goto("/");
   await page.getByRole("main").getByRole("link", { name: "Jonagold" }).click();
   await steps(page).getByRole("link", { name: "Identify" }).click();
-  await page.getByRole("button", { name: "Take Jonagold off the bench" }).click();
+  await page.getByRole("button", { name: "Remove Jonagold from the bench" }).click();
   await expect(page.getByRole("heading", { name: "The bench" })).toBeVisible();
   await expect(page.getByRole("main").getByRole("link", { name: "Jonagold" })).toHaveCount(0);
   await page.getByRole("button", { name: "Take back Jonagold" }).click();

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text.Json.Nodes;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Boards;
@@ -25,12 +25,12 @@ public sealed class EditWords(Catalogue catalogue, BoardStore boards, EditStore 
         var (gone, was) = (row.After["removed_at"] is not null, row.Before?["removed_at"] is not null);
         if (row.Kind == "board")
             return row.Before is null ? $"{name} was put on the bench."
-                : gone && !was ? $"{name} was taken off the bench."
+                : gone && !was ? $"{name} was removed from the bench."
                 : was && !gone ? $"{name} was put back on the bench."
                 : $"{name}: {Board(row.Before, row.After)}.";
         var what = row.Kind switch
         {
-            "board-card" => $"The board card {name}",
+            "board-card" => $"The board profile {name}",
             "image-card" => $"The image {name}",
             "code-card" => $"The revision code {name}",
             "experience-card" => $"What another bench told ({name})",

@@ -1,10 +1,11 @@
 using System.CommandLine;
-using System.Net.Http.Json;
 using System.Runtime.InteropServices;
 using System.Text.Json;
+using Buttonhook.App.Boards;
+using Buttonhook.App.Consoles;
 using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
-using Buttonhook.Storage;
+using Buttonhook.Core.Diagnosing;
 using static Buttonhook.App.Commands.Terminal;
 
 namespace Buttonhook.App.Commands;
@@ -13,7 +14,7 @@ namespace Buttonhook.App.Commands;
 internal static class CaptureCommand
 {
     /// <summary>Exit codes beside 0 (what was waited for came), 1 (the boot failed) and 2 (wrong usage).</summary>
-    private const int TimeRanOut = 3,
+    internal const int TimeRanOut = 3,
         NotCaptured = 4,
         EndedBySignal = 130;
     private static readonly TimeSpan LookEvery = TimeSpan.FromMilliseconds(150);
@@ -24,7 +25,7 @@ internal static class CaptureCommand
     /// <summary>Garbage that goes on for so long is a failed boot, in seconds.</summary>
     private const double LongGarbage = 10;
 
-    private sealed record Wish(
+    internal sealed record Wish(
         string Device,
         int? Speed,
         string? Frame,
@@ -62,7 +63,7 @@ internal static class CaptureCommand
         command.SetAction(
             (parse, _) =>
                 UntilSignalled(token =>
-                    Capture(
+                    WithBoot(
                         new(
                             parse.GetValue(device)!,
                             parse.GetValue(speed),
@@ -73,6 +74,7 @@ internal static class CaptureCommand
                             parse.GetValue(CommandOptions.Json),
                             parse.GetValue(CommandOptions.Data) ?? BenchOptions.UsualFolder
                         ),
+                        Watch,
                         token
                     )
                 )
@@ -81,7 +83,7 @@ internal static class CaptureCommand
     }
 
     /// <summary>Does the work with a token that Ctrl+C, SIGTERM or a closed terminal cancels once: the capture is ended in order. A second one ends the program at once.</summary>
-    private static async Task<int> UntilSignalled(Func<CancellationToken, Task<int>> work)
+    internal static async Task<int> UntilSignalled(Func<CancellationToken, Task<int>> work)
     {
         using var ended = new CancellationTokenSource();
         void Signalled(PosixSignalContext signal)
@@ -104,12 +106,16 @@ internal static class CaptureCommand
         }
     }
 
-    private static async Task<int> Capture(Wish wish, CancellationToken token)
+    /// <summary>What is done with a boot that has begun.</summary>
+    internal delegate Task<int> Work(HttpClient http, BootView begun, Wish wish, CancellationToken token);
+
+    /// <summary>Begins a capture through the running server, or one of its own, and does the work with it; gives an exit code.</summary>
+    internal static async Task<int> WithBoot(Wish wish, Work work, CancellationToken token)
     {
         if (wish.Seconds is <= 0)
             return Say(new Problem("--seconds should be above 0.", $"It is {wish.Seconds}.", "Leave it out to wait without end."), Wrong);
         if (DataFolder.AddressOf(wish.Data) is { } running)
-            return await Through(running, wish, token);
+            return await Through(running, wish, work, token);
         var held = HeldBench.Open(wish.Data, false);
         if (held.Value is null)
             return Say(held.Problem!, NotCaptured);
@@ -121,7 +127,7 @@ internal static class CaptureCommand
         await app.StartAsync(token);
         try
         {
-            return await Through(app.Urls.First(), wish, token);
+            return await Through(app.Urls.First(), wish, work, token);
         }
         finally
         {
@@ -129,7 +135,7 @@ internal static class CaptureCommand
         }
     }
 
-    private static async Task<int> Through(string url, Wish wish, CancellationToken token)
+    private static async Task<int> Through(string url, Wish wish, Work work, CancellationToken token)
     {
         using var http = new HttpClient { BaseAddress = new Uri(url), Timeout = TimeSpan.FromSeconds(30) };
         try
@@ -151,15 +157,15 @@ internal static class CaptureCommand
             if (!begun.IsSuccessStatusCode)
                 return Say(await ProblemOf(begun, CancellationToken.None), NotCaptured);
             var view = (await begun.Content.ReadFromJsonAsync<BootView>(DataFile.Json, CancellationToken.None))!;
-            return await Watch(http, view, wish, token);
+            return await work(http, view, wish, token);
         }
         catch (HttpRequestException e)
         {
-            return Say(new Problem($"Buttonhook at {url} should answer.", e.Message, "Look whether it still runs."), NotCaptured);
+            return Say(new Problem($"Buttonhook at {url} should answer.", e.Message, "Check whether it still runs."), NotCaptured);
         }
     }
 
-    private static async Task<Problem> ProblemOf(HttpResponseMessage answer, CancellationToken token) =>
+    internal static async Task<Problem> ProblemOf(HttpResponseMessage answer, CancellationToken token) =>
         await answer.Content.ReadFromJsonAsync<Problem>(DataFile.Json, token)
         ?? new("This should have worked.", $"The server answers {(int)answer.StatusCode}.", "Try again.");
 
@@ -184,15 +190,15 @@ internal static class CaptureCommand
                 $"There are {string.Join(", ", bench.Take(20).Select(b => b.Nickname))}."
             );
         var arrived = await http.PostAsJsonAsync(
-            "/api/arrivals",
-            new Endpoints.ArrivalInput(null, "a board that is not known yet"),
+            "/api/imports",
+            new Endpoints.ImportInput(null, "a board that is not known yet"),
             DataFile.Json,
             token
         );
         var arrival = await arrived.Content.ReadFromJsonAsync<JsonElement>(token);
         var put = await http.PostAsJsonAsync(
-            $"/api/arrivals/{arrival.GetProperty("id").GetString()}/board",
-            new Endpoints.ArrivedBoard("unknown", null, "a board that is not known yet", null),
+            $"/api/imports/{arrival.GetProperty("id").GetString()}/board",
+            new Endpoints.ImportedBoard("unknown", null, "a board that is not known yet", null),
             DataFile.Json,
             token
         );
@@ -228,7 +234,7 @@ internal static class CaptureCommand
                 if (view.LastStage is { } stage && stage != said)
                 {
                     said = stage;
-                    Tell($"It reached {Words.Of(view.LastStage)}.");
+                    Tell($"It reached {StageWords.Of(view.LastStage)}.");
                 }
                 if (view.Hint?.Says is { } hint && hint != hinted)
                     Tell(hinted = hint);
@@ -265,11 +271,7 @@ internal static class CaptureCommand
         }
         await http.PostAsync($"/api/boots/{id}/end", null, CancellationToken.None);
         view = (await http.GetFromJsonAsync<BootView>($"/api/boots/{id}", DataFile.Json, CancellationToken.None))!;
-        var diagnosis = await http.GetFromJsonAsync<Core.Diagnosing.Diagnosis>(
-            $"/api/boots/{id}/diagnosis",
-            DataFile.Json,
-            CancellationToken.None
-        );
+        var diagnosis = await http.GetFromJsonAsync<Diagnosis>($"/api/boots/{id}/diagnosis", DataFile.Json, CancellationToken.None);
         if (wish.Json)
             Console.WriteLine(
                 JsonSerializer.Serialize(

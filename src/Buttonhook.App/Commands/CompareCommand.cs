@@ -2,7 +2,6 @@ using System.CommandLine;
 using System.Text;
 using System.Text.Json;
 using Buttonhook.App.Consoles;
-using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using static Buttonhook.App.Commands.Terminal;
@@ -67,7 +66,7 @@ internal static class CompareCommand
         List("Only in A", compared.New, compared.NewCount);
         List("Only in B", compared.Missing, compared.MissingCount);
         foreach (var stage in compared.Slower)
-            text.AppendLine($"Slower in A: {Words.Of(stage.Stage)}, {stage.Here} s instead of {stage.There} s");
+            text.AppendLine($"Slower in A: {StageWords.Of(stage.Stage)}, {stage.Here} s instead of {stage.There} s");
         return text.ToString().TrimEnd();
     }
 }

@@ -1,5 +1,5 @@
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 
 namespace Buttonhook.App.Commands;
 

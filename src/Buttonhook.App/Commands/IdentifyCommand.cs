@@ -1,7 +1,7 @@
 using System.CommandLine;
 using System.Text.Json;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 using static Buttonhook.App.Commands.Terminal;
 
 namespace Buttonhook.App.Commands;
@@ -46,7 +46,7 @@ internal static class IdentifyCommand
         var clues = GivenClues.Of(mark, code, log, tree, seen);
         if (clues.Value is not { } given)
             return Say(clues.Problem!, Failed);
-        var catalogue = OwnCards.CatalogueOf(known, folder);
+        var catalogue = OwnProfiles.CatalogueOf(known, folder);
         if (catalogue.Value is not { } all)
             return Say(catalogue.Problem!, Failed);
         var told = Identification.Tell(given, all, known.Rules);
@@ -71,7 +71,7 @@ internal static class IdentifyCommand
             foreach (var reason in candidate.Reasons)
                 Console.WriteLine($"       {(reason.For ? "for" : "against")}, {reason.Source}: {reason.Text}");
         }
-        Console.WriteLine($"{identified.Unknown * 100, 3:0} %  a board that has no card here");
+        Console.WriteLine($"{identified.Unknown * 100, 3:0} %  a board that has no profile here");
         if (identified.Code is { } decoded)
             Console.WriteLine(
                 $"Code {decoded.Code}, {decoded.Scheme}: {string.Join(", ", decoded.Parts.Select(p => $"{p.Field} {p.Means}"))}"

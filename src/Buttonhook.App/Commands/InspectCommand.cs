@@ -1,7 +1,9 @@
 using System.CommandLine;
 using System.Text.Json;
 using Buttonhook.Core;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using static Buttonhook.App.Commands.Terminal;
 
 namespace Buttonhook.App.Commands;
@@ -56,8 +58,13 @@ internal static class InspectCommand
         var knowledge = KnowledgeFiles.Read();
         if (knowledge.Value is not { } known)
             return knowledge.Problem!;
-        var catalogue = OwnCards.CatalogueOf(known, folder);
-        return catalogue.Value is { } all ? Images.DryBoards.Find(word, all, known.Schemas) : catalogue.Problem!;
+        var catalogue = OwnProfiles.CatalogueOf(known, folder);
+        if (catalogue.Value is not { } all)
+            return catalogue.Problem!;
+        // A board of the bench is called by its id or its nickname, as everywhere.
+        return OwnProfiles.BoardOf(folder, word) is { } bench
+            ? Images.DryBoards.Of(bench, all)
+            : Images.DryBoards.Find(word, all, known.Schemas);
     }
 
     private static int Inspect(Order order, CancellationToken token)

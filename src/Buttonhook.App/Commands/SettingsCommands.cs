@@ -103,9 +103,18 @@ internal static class SettingsCommands
         var file = new Argument<string>("FILE") { Description = "JSON, a zip that Keep gave out, or a short text; - for standard input." };
         var board = new Option<string?>("--board") { Description = "The board to keep it for; without it the one of its nickname." };
         var look = new Option<bool>("--look") { Description = "Only tell what it would change." };
+        var foreign = new Option<bool>("--other-model") { Description = "Keep them although they are of a board of another model." };
         return On(
-            new("import", "Keep settings from another bench as a new version.") { file, board, look },
-            (parse, bench) => Take(bench, parse.GetValue(file)!, parse.GetValue(board), parse.GetValue(look))
+            new("import", "Keep settings from another bench as a new version.") { file, board, look, foreign },
+            (parse, bench) =>
+                Take(
+                    bench,
+                    parse.GetValue(file)!,
+                    parse.GetValue(board),
+                    parse.GetValue(look),
+                    parse.GetValue(foreign),
+                    parse.GetValue(CommandOptions.Data)
+                )
         );
     }
 
@@ -137,7 +146,7 @@ internal static class SettingsCommands
         return differences.Count == 0 ? 0 : Differ;
     }
 
-    private static int Take(Kept bench, string file, string? board, bool look)
+    private static int Take(Kept bench, string file, string? board, bool look, bool foreign, string? folder)
     {
         byte[] bytes;
         try
@@ -164,14 +173,29 @@ internal static class SettingsCommands
                 Failed
             );
         var newest = bench.Settings.Of(target.Board.Id).FirstOrDefault();
-        var differences = newest is null ? [] : SettingsDifference.Of(newest.Settings, came);
+        var differences = newest is null ? [] : SettingsDifference.Told(newest.Settings, came);
         Console.WriteLine(
             newest is null ? $"{target.Board.Nickname} has no record yet."
             : differences.Count == 0 ? $"It says the same as version {newest.Version}."
             : $"Against version {newest.Version}:\n" + string.Join('\n', differences.Select(d => d.Says))
         );
+        var other =
+            KnowledgeFiles.Read().Value is { } known && OwnProfiles.CatalogueOf(known, folder).Value is { } catalogue
+                ? came.Foreign(target.Board, catalogue)
+                : null;
+        if (other is not null)
+            Console.WriteLine(other);
         if (look)
             return 0;
+        if (other is not null && !foreign)
+            return Say(
+                new Problem(
+                    "Settings should be of a board of the same model.",
+                    other,
+                    "Name the board that they are of with --board, or keep them all the same with --other-model."
+                ),
+                Failed
+            );
         var kept = bench.Settings.Keep(
             target.Board.Id,
             null,

@@ -16,8 +16,11 @@ public sealed partial class Capture
     public void Listen()
     {
         if (Live)
-            Reader.Ending = Ended(CaptureEnd.Live, source.Now);
+            Reader.Ending = Unread ? new(CaptureEnd.Live, 0, usualQuiet) : Ended(CaptureEnd.Live, source.Now);
     }
+
+    /// <summary>Whether something arrived that the reader has not got yet: behind that it may be anything but quiet.</summary>
+    private bool Unread => Reader.Log.Length < Interlocked.Read(ref arrivedBytes);
 
     /// <summary>How long it has been quiet, in milliseconds: while the console is away nothing is heard, and that is no silence.</summary>
     private int QuietAt(int at) => Math.Max(0, (lostAt ?? at) - Math.Max(lastArrived < 0 ? Reader.Log.PowerAt : lastArrived, heardFrom));

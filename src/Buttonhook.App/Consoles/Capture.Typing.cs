@@ -1,5 +1,6 @@
 using System.Text;
 using Buttonhook.Core;
+using Buttonhook.Core.Asking;
 using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.App.Consoles;
@@ -60,7 +61,25 @@ public sealed partial class Capture
     public string Prompt => unfinished;
 
     /// <summary>Sends typed bytes to the board. What answers a question for a password is not kept.</summary>
-    public Problem? Type(byte[] bytes) => Send(bytes, false);
+    public Problem? Type(byte[] bytes)
+    {
+        // Whoever types has the console: a round ends at once.
+        if (Round is { State: SequenceState.Waiting })
+            StopTyping();
+        return Send(bytes, false);
+    }
+
+    /// <summary>The round in which the board is or was asked last; null before the first.</summary>
+    public AskRound? Round { get; private set; }
+
+    /// <summary>Begins a round; one thing is typed at a time.</summary>
+    public Problem? Ask(AskRound round)
+    {
+        if (Run(round) is { } problem)
+            return problem;
+        Round = round;
+        return null;
+    }
 
     private Problem? Send(byte[] bytes, bool secret)
     {

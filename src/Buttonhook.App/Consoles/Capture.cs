@@ -99,6 +99,8 @@ public sealed partial class Capture : IAsyncDisposable
     /// <summary>Notes that power is applied or taken now; times count from power applied.</summary>
     public void Power(bool on)
     {
+        if (Round is { State: SequenceState.Waiting })
+            StopTyping();
         var mark = new JournalEvent(source.Now, EventKind.Power, on ? JournalEvent.PowerApplied : JournalEvent.PowerTaken);
         if (on)
             lock (Reader)

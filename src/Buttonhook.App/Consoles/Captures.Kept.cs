@@ -1,9 +1,8 @@
 using System.Collections.Concurrent;
-using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
-using Microsoft.AspNetCore.SignalR;
 
 namespace Buttonhook.App.Consoles;
 
@@ -33,7 +32,7 @@ public sealed partial class Captures
     }
 
     /// <summary>The device that the root was mounted from in a boot, as its log says; null when it does not, or when there is no such boot.</summary>
-    public Core.Keeping.Said? MountedIn(string bootId) => With(bootId, r => Core.Keeping.RunFacts.Of(r.Log))?.Mounted;
+    public Said? MountedIn(string bootId) => With(bootId, r => RunFacts.Of(r.Log))?.Mounted;
 
     /// <summary>Waits, up to ten seconds, until a capture that ends is summed up: what is noted then stands behind its last byte.</summary>
     public async Task SummedUp(string bootId)

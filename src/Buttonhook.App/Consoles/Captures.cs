@@ -2,6 +2,8 @@ using System.Collections.Concurrent;
 using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.SignalR;
 
@@ -15,6 +17,7 @@ public sealed partial class Captures(
     Sources sources,
     Diagnosing.RuleBooks books,
     IHubContext<BenchHub> hub,
+    Database database,
     TimeProvider clock
 ) : IHostedService
 {
@@ -50,7 +53,7 @@ public sealed partial class Captures(
             return new Problem(
                 "One capture is started at a time on a board.",
                 "One is being started.",
-                "Wait a moment, and look whether it runs."
+                "Wait a moment, and check whether it runs."
             );
         }
         await starting.WaitAsync();
@@ -137,8 +140,7 @@ public sealed partial class Captures(
     }
 
     /// <summary>The longest silence in good boots of the same board and image, in milliseconds, or null without one.</summary>
-    public int? UsualQuiet(Boot boot) =>
-        boots.Good(boot.ModelId, boot.RevisionId, boot.ImageId).Where(b => b.Id != boot.Id).Max(b => b.LongestQuiet);
+    public int? UsualQuiet(Boot boot) => boots.LongestQuiet(boot.ModelId, boot.RevisionId, boot.ImageId, boot.Id);
 
     /// <summary>Ends the running capture of a board, if there is one.</summary>
     public async Task EndOn(string boardId)
@@ -156,50 +158,45 @@ public sealed partial class Captures(
     private static readonly TimeSpan SettledWithin = TimeSpan.FromMilliseconds(250);
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromMilliseconds(500);
 
-    /// <summary>Stores logs that came with times, or several that came together, each as a boot; what had its times taken out is kept as it came too. Gives the last one.</summary>
+    /// <summary>Stores logs that came with times, or several that came together, each as a boot, all or none; what had its times taken out is kept as it came too. Gives the last one.</summary>
     public Answer<Boot> Store(BenchBoard bench, IReadOnlyList<ImportedLog> logs)
     {
-        Boot? last = null;
         foreach (var log in logs)
-        {
             if (log.Entries is [{ Event: null } only] && LogFiles.OtherKind(only.Piece.Bytes) is { } kind)
                 return new Problem(
                     "A console log should be text as a serial port gives it.",
                     $"{log.Name} is {kind}.",
-                    last is null ? "Unpack it, or choose the log itself." : "Those before it were stored."
+                    logs.Count > 1 ? "Unpack it, or leave it out; none of them was stored." : "Unpack it, or choose the log itself."
                 );
+        using var unit = database.Begin();
+        Boot? last = null;
+        foreach (var log in logs)
+        {
             var boot = boots.Begin(bench, log.Name, clock.GetUtcNow());
-            try
+            long bytes = 0;
+            foreach (var some in log.Entries.Chunk(MostEntries))
             {
-                long bytes = 0;
-                foreach (var some in log.Entries.Chunk(MostEntries))
-                {
-                    boots.Append(
-                        boot.Id,
-                        [
-                            .. some.Select(e =>
-                            {
-                                if (e.Event is { } happened)
-                                    return happened with { AtByte = bytes };
-                                bytes += e.Piece.Bytes.Length;
-                                return e;
-                            }),
-                        ]
-                    );
-                }
-                if (log.Original is { } original)
-                    boots.KeepOriginal(boot.Id, log.Name, original);
+                boots.Append(
+                    boot.Id,
+                    [
+                        .. some.Select(e =>
+                        {
+                            if (e.Event is { } happened)
+                                return happened with { AtByte = bytes };
+                            bytes += e.Piece.Bytes.Length;
+                            return e;
+                        }),
+                    ]
+                );
             }
-            catch
-            {
-                boots.Remove(boot.Id);
-                throw;
-            }
+            if (log.Original is { } original)
+                boots.KeepOriginal(boot.Id, log.Name, original);
             last = Stored(boot, log.Kind is null ? "A log file." : $"A log file, with {log.Kind}.");
         }
-        return last is not null
-            ? last
-            : new Problem("There should be a log in it.", "There is none.", "Look whether the right file was chosen.");
+        if (last is null)
+            return new Problem("There should be a log in it.", "There is none.", "Check whether the right file was chosen.");
+        unit.Commit();
+        return last;
     }
 
     private const int MostEntries = 2000;
@@ -207,45 +204,51 @@ public sealed partial class Captures(
     /// <summary>Stores a whole log as a boot: the bytes first, then what they say.</summary>
     public async Task<Answer<Boot>> Store(BenchBoard bench, string name, IAsyncEnumerable<byte[]> pieces, long most)
     {
-        var boot = boots.Begin(bench, name, clock.GetUtcNow());
+        Boot? boot = null;
         long total = 0;
         try
         {
             await foreach (var piece in pieces)
             {
                 if (total == 0 && LogFiles.OtherKind(piece) is { } kind)
-                {
-                    boots.Remove(boot.Id);
                     return new Problem(
                         "A console log should be text as a serial port gives it.",
                         $"{name} is {kind}.",
                         "Unpack it, or choose the log itself."
                     );
-                }
                 total += piece.Length;
                 if (total > most)
                 {
-                    boots.Remove(boot.Id);
+                    if (boot is not null)
+                        boots.Remove(boot.Id);
                     return LogFiles.TooLarge(total, most);
                 }
-                boots.Append(boot.Id, [new StoredPiece(-1, piece)]);
+                boot = Append(boot, bench, name, piece);
             }
         }
         catch
         {
-            boots.Remove(boot.Id);
+            if (boot is not null)
+                boots.Remove(boot.Id);
             throw;
         }
-        if (total == 0)
-        {
-            boots.Remove(boot.Id);
-            return new Problem(
+        return boot is null
+            ? new Problem(
                 "A console log should have at least one byte.",
                 $"{name} is empty.",
-                "Look whether the right file was chosen, or capture the console here."
-            );
-        }
-        return Stored(boot, "A log file.");
+                "Check whether the right file was chosen, or capture the console here."
+            )
+            : Stored(boot, "A log file.");
+    }
+
+    /// <summary>Stores a piece of a log that comes in; its boot begins with the first one.</summary>
+    private Boot Append(Boot? boot, BenchBoard bench, string name, byte[] piece)
+    {
+        using var unit = database.Begin();
+        boot ??= boots.Begin(bench, name, clock.GetUtcNow());
+        boots.Append(boot.Id, [new StoredPiece(-1, piece)]);
+        unit.Commit();
+        return boot;
     }
 
     /// <summary>Ends a log whose bytes are all here, and reads it.</summary>
@@ -253,8 +256,13 @@ public sealed partial class Captures(
     {
         boots.End(boot.Id, why, clock.GetUtcNow(), Ending.OfFile);
         var stored = boots.Find(boot.Id)!;
-        ReadAnew(stored);
-        toTell[boot.Id] = 0;
+        UnitOfWork.WhenOver(() =>
+        {
+            if (boots.Find(boot.Id) is null)
+                return;
+            ReadAnew(stored);
+            toTell[boot.Id] = 0;
+        });
         return stored;
     }
 
@@ -291,7 +299,7 @@ public sealed partial class Captures(
         if (
             cards.NewestOf(boot.BoardId) is { Systems.Count: > 1 } write
             && write.CardNumber == boot.CardNumber
-            && Core.Preparing.LaidSystem.Started(write.Systems, Core.Keeping.RunFacts.Of(read.Log).CommandLine?.Value) is { } system
+            && LaidSystem.Started(write.Systems, RunFacts.Of(read.Log).CommandLine?.Value) is { } system
         )
             boots.Started(boot.Id, system.ImageId);
     }
@@ -301,12 +309,16 @@ public sealed partial class Captures(
     {
         GoOn();
         foreach (var boot in boots.Unended().Where(b => !running.ContainsKey(b.Id)))
-            boots.End(
-                boot.Id,
-                "Buttonhook was stopped during the capture; what had arrived is here.",
-                clock.GetUtcNow(),
-                new(CaptureEnd.Server)
-            );
+            // A log file that came in half is no log; the person has the whole one.
+            if (boots.IsFile(boot.Id))
+                boots.Remove(boot.Id);
+            else
+                boots.End(
+                    boot.Id,
+                    "Buttonhook was stopped during the capture; what had arrived is here.",
+                    clock.GetUtcNow(),
+                    new(CaptureEnd.Server)
+                );
         background = Task.Run(ReadAndCheck, CancellationToken.None);
         books.Changed += JudgeAgain;
         teller = Task.Run(Tell, CancellationToken.None);

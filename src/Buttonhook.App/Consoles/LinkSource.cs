@@ -146,7 +146,7 @@ public sealed class LinkSource(
             : new Problem(
                 "The board should take what is typed.",
                 "The port does not take it.",
-                "Look whether the adapter is still plugged in."
+                "Check whether the adapter is still plugged in."
             );
 
     /// <inheritdoc/>

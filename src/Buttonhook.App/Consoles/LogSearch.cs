@@ -1,4 +1,3 @@
-using Buttonhook.Core.Consoles;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Consoles;

@@ -3,13 +3,14 @@ using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Sockets;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Simulating;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Consoles;
 
 /// <summary>Stand-ins for serial bridges: each simulated board behind a TCP port of this computer, set by RFC 2217 where that is asked for. At another speed than the board's, what arrives is what a receiver makes of it.</summary>
-public sealed class SimulatedBridges(SimulatedTerminals terminals, BoardStore boards, Cards cards) : IDisposable
+public sealed class SimulatedBridges(SimulatedTerminals terminals, BoardStore boards, Profiles profiles) : IDisposable
 {
     private readonly ConcurrentDictionary<string, Lazy<TcpListener>> listeners = new();
 
@@ -44,7 +45,9 @@ public sealed class SimulatedBridges(SimulatedTerminals terminals, BoardStore bo
     private void Serve(string boardId, TcpClient client)
     {
         var speed =
-            boards.Find(boardId) is { } bench && cards.Catalogue.Model(bench.Board.ModelId)?.Console.Speed is { } own ? own : 115_200;
+            boards.Find(boardId) is { } bench && profiles.Catalogue.Model(bench.Board.ModelId)?.Console.Speed is { } own
+                ? own
+                : SimulationPlan.RehearsalSpeed;
         terminals.ListenAt(boardId, speed);
         var speaksTelnet = false;
         using var closed = client;

@@ -2,7 +2,6 @@ using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Simulating;
-using Buttonhook.Storage;
 
 namespace Buttonhook.App.Consoles;
 

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Buttonhook.Core;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Simulating;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.SignalR;
@@ -36,13 +37,7 @@ public sealed class Sources(
     /// <summary>Makes a source; a problem when nothing like it can be opened.</summary>
     /// <param name="plan">What a simulated board plays.</param>
     /// <param name="pace">Of a replay, how many times faster than it was.</param>
-    public Answer<MadeSource> Of(
-        string source,
-        LineSettings line,
-        BenchBoard bench,
-        Func<BenchBoard, Core.Simulating.SimulationPlan> plan,
-        double pace = 1
-    )
+    public Answer<MadeSource> Of(string source, LineSettings line, BenchBoard bench, Func<BenchBoard, SimulationPlan> plan, double pace = 1)
     {
         if (source == "simulated")
             return bench.Board.Simulated
@@ -103,7 +98,7 @@ public sealed class Sources(
     private Answer<MadeSource> Linked(
         string source,
         LineSettings line,
-        Func<BenchBoard, Core.Simulating.SimulationPlan>? plan,
+        Func<BenchBoard, SimulationPlan>? plan,
         int? startedAt,
         int heardUntil
     )

@@ -1,17 +1,10 @@
 using System.Globalization;
 using System.Text;
 using Buttonhook.App.Keeping;
-using Buttonhook.App.Preparing;
-using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Preparing;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
-
-/// <summary>A board of a new batch.</summary>
-/// <param name="Host">The host name that it gets.</param>
-public sealed record BatchBoard(string Nickname, string Host);
 
 /// <summary>A batch that is begun from a kept version.</summary>
 public sealed record BatchInput(string Name, string BoardId, int Version, IReadOnlyList<BatchBoard> Boards);
@@ -19,49 +12,9 @@ public sealed record BatchInput(string Name, string BoardId, int Version, IReadO
 /// <summary>A batch in the list.</summary>
 public sealed record BatchRow(string Id, string Name, DateTimeOffset MadeAt, int Boards);
 
-/// <summary>One board of a batch as it stands.</summary>
-/// <param name="Gone">Whether it is no longer on the bench; then only its id is known.</param>
-/// <param name="Host">The host name that is set for it.</param>
-/// <param name="Says">The host name that it says itself, or null.</param>
-/// <param name="LoginSeconds">From power to the login of its newest boot.</param>
-/// <param name="Cause">The name of the cause that leads for its newest boot; null for none.</param>
-/// <param name="Differs">What of its newest boot is not as the record says.</param>
-public sealed record BatchBoardView(
-    string BoardId,
-    bool Gone,
-    string Nickname,
-    string? Host,
-    string? Says,
-    BoardSummary? Summary,
-    CardState Card,
-    int Boots,
-    double? LoginSeconds,
-    string? Cause,
-    IReadOnlyList<string> Addresses,
-    IReadOnlyList<string> Differs
-);
-
-/// <summary>A batch with its boards.</summary>
-/// <param name="Source">The board and version that it repeats.</param>
-/// <param name="Same">What is the same for every board.</param>
-/// <param name="Own">What each board has for itself.</param>
-public sealed record BatchView(
-    string Id,
-    string Name,
-    DateTimeOffset MadeAt,
-    string Source,
-    string SourceBoardId,
-    IReadOnlyList<string> Same,
-    IReadOnlyList<string> Own,
-    IReadOnlyList<BatchBoardView> Boards,
-    IReadOnlyList<CardSlot> Slots
-);
-
 /// <summary>The same settings for the next boards.</summary>
 public static class BatchEndpoints
 {
-    private const int MostBoards = 40;
-
     /// <summary>Adds the routes.</summary>
     public static void MapBatches(this RouteGroupBuilder api)
     {
@@ -88,6 +41,7 @@ public static class BatchEndpoints
         SetAgain again,
         Batches views,
         KnowledgeFiles knowledge,
+        Database database,
         TimeProvider clock
     )
     {
@@ -99,25 +53,18 @@ public static class BatchEndpoints
         // What would refuse one of the boards refuses them all, before any is on the bench.
         if (again.Against(kept.Settings, source.Board.ModelId) is { } against)
             return against.Answer();
-        if (input.Name.Trim().Length is 0 or > 60)
-            return new Problem("A batch has a name of up to 60 letters.", "This one has not.", "Name it, such as Northern hedge.").Answer();
-        if (input.Boards.Count is 0 or > MostBoards)
-            return new Problem($"A batch has 1 to {MostBoards} boards.", $"This one has {input.Boards.Count}.", "Begin several.").Answer();
-        var names = boards.All().Select(b => b.Board.Nickname).ToHashSet(StringComparer.OrdinalIgnoreCase);
-        var hosts = preparations.HostNames("").ToHashSet(StringComparer.OrdinalIgnoreCase);
-        foreach (var board in input.Boards)
-        {
-            if (board.Nickname.Trim().Length is 0 or > 40 || !names.Add(board.Nickname.Trim()))
-                return new Problem(
-                    "Every board has a nickname of its own, of up to 40 letters.",
-                    $"“{board.Nickname}” is none, or is taken.",
-                    "Choose another one."
-                ).Answer();
-            var checkedHost = FirstBootCheck.Of(FirstBoot.Usual with { HostName = board.Host }, hosts, knowledge.Names).FirstOrDefault();
-            if (checkedHost is not null)
-                return new Problem("Every board has a host name of its own.", checkedHost.Text, "Choose another one.").Answer();
-            hosts.Add(board.Host);
-        }
+        if (
+            BatchNames.Against(
+                input.Name,
+                input.Boards,
+                boards.All().Select(b => b.Board.Nickname),
+                preparations.HostNames(""),
+                knowledge.Names
+            ) is
+            { } problem
+        )
+            return problem.Answer();
+        using var unit = database.Begin();
         var ids = new List<string>();
         foreach (var row in input.Boards)
         {
@@ -152,6 +99,7 @@ public static class BatchEndpoints
             clock.GetUtcNow()
         );
         batches.Add(batch);
+        unit.Commit();
         return Results.Ok(views.Of(batch.Id));
     }
 

@@ -1,7 +1,9 @@
-using Buttonhook.App.Consoles;
+using Buttonhook.App.Boards;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Identifying;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;
 
@@ -41,9 +43,6 @@ public sealed record CluesInput(string? Mark, string? Code, string? Text, string
     }
 }
 
-/// <summary>A fault that can be put into a simulated board.</summary>
-public sealed record FaultChoice(string Id, string Name);
-
 /// <summary>Bench and Identify.</summary>
 public static class BoardEndpoints
 {
@@ -57,18 +56,18 @@ public static class BoardEndpoints
         api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());
         api.MapGet(
                 "/boards/{id}",
-                (string id, BenchViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")
+                (string id, BoardViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")
             )
             .Produces<BoardView>();
         api.MapPost(
                 "/boards",
-                (BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue, EditStore edits) =>
+                (BoardInput input, BoardStore boards, BoardViews views, Catalogue catalogue, EditStore edits) =>
                     Save(Guid.NewGuid().ToString("N"), input, null, boards, views, catalogue, edits)
             )
             .Produces<BoardView>();
         api.MapPut(
                 "/boards/{id}",
-                (string id, BoardInput input, BoardStore boards, BenchViews views, Catalogue catalogue, EditStore edits) =>
+                (string id, BoardInput input, BoardStore boards, BoardViews views, Catalogue catalogue, EditStore edits) =>
                     boards.Find(id) is { } bench
                         ? Save(id, input, bench.Board, boards, views, catalogue, edits)
                         : Problems.Missing("This board")
@@ -90,7 +89,7 @@ public static class BoardEndpoints
         BoardInput input,
         Board? before,
         BoardStore boards,
-        BenchViews views,
+        BoardViews views,
         Catalogue catalogue,
         EditStore edits
     )

@@ -1,7 +1,7 @@
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -64,7 +64,7 @@ public static class BootEndpoints
         api.MapGet("/boots", (BootStore boots, Catalogue catalogue) => Rows(boots.Newest(MostRows), catalogue));
         api.MapGet(
                 "/boots/{id}",
-                (string id, BenchViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")
+                (string id, BootViews views) => views.Boot(id) is { } view ? Results.Ok(view) : Problems.Missing("This boot")
             )
             .Produces<BootView>();
         api.MapPost("/boots/{id}/power", Power).Produces<BootView>();
@@ -84,7 +84,7 @@ public static class BootEndpoints
                 catalogue.Image(b.ImageId)?.Title,
                 b.Source,
                 b.StartedAt,
-                b.Outcome is { } outcome ? Words.Of(outcome, b.LastStage) : "Booting",
+                b.Word,
                 b.TopCause,
                 b.ModelId,
                 b.RevisionId,
@@ -131,10 +131,11 @@ public static class BootEndpoints
         string id,
         BootStart start,
         BoardStore boards,
-        BenchViews views,
+        BootViews views,
         Captures captures,
         Catalogue catalogue,
         Sources sources,
+        SimulatedBoots simulated,
         TimeProvider clock
     )
     {
@@ -150,7 +151,7 @@ public static class BootEndpoints
         if (line.Value is not { } set)
             return line.Problem!.Answer();
         var seed = clock.GetUtcNow().Millisecond + bench.CardNumber * 1000;
-        var made = sources.Of(start.Source, set, bench, b => views.Plan(b, seed), start.Pace ?? 1);
+        var made = sources.Of(start.Source, set, bench, b => simulated.Plan(b, seed), start.Pace ?? 1);
         if (made.Value is not { } source)
             return made.Problem!.Answer();
         var begun = await captures.Start(bench, source);
@@ -158,7 +159,7 @@ public static class BootEndpoints
     }
 
     /// <summary>Power is applied, or taken, now: a mark in the same time line; times count from power applied.</summary>
-    private static async Task<IResult> Power(string id, PowerMark power, Captures captures, BootStore boots, BenchViews views)
+    private static async Task<IResult> Power(string id, PowerMark power, Captures captures, BootStore boots, BootViews views)
     {
         if (boots.Find(id) is null)
             return Problems.Missing("This boot");
@@ -173,7 +174,7 @@ public static class BootEndpoints
         return Results.Ok(views.Boot(id));
     }
 
-    private static async Task<IResult> End(string id, Captures captures, BootStore boots, BenchViews views, SimulatedTerminals terminals)
+    private static async Task<IResult> End(string id, Captures captures, BootStore boots, BootViews views, SimulatedTerminals terminals)
     {
         if (boots.Find(id) is not { } boot)
             return Problems.Missing("This boot");
@@ -182,7 +183,7 @@ public static class BootEndpoints
         return Results.Ok(views.Boot(id));
     }
 
-    private static async Task<IResult> Note(string id, NoteInput note, BootStore boots, Captures captures, BenchViews views)
+    private static async Task<IResult> Note(string id, NoteInput note, BootStore boots, Captures captures, BootViews views)
     {
         if (boots.Find(id) is null)
             return Problems.Missing("This boot");

@@ -52,13 +52,13 @@ public static class ConsoleEndpoints
         api.MapPost("/boots/{id}/break", Break).Produces<BootView>();
         api.MapPost(
                 "/boots/{id}/loader-stop",
-                (string id, Captures captures, BenchViews views) =>
+                (string id, Captures captures, BootViews views) =>
                     Do(id, captures, views, c => c.Run(SequenceRun.StopLoader(CountdownSeconds)))
             )
             .Produces<BootView>();
         api.MapPost(
                 "/boots/{id}/login",
-                (string id, LoginInput who, Captures captures, BenchViews views) =>
+                (string id, LoginInput who, Captures captures, BootViews views) =>
                     who.User.Length is 0 or > 64 || who.Password.Length > 200
                         ? Task.FromResult(
                             new Problem(
@@ -72,7 +72,7 @@ public static class ConsoleEndpoints
             .Produces<BootView>();
         api.MapPost(
                 "/boots/{id}/password",
-                (string id, PasswordInput words, Captures captures, BenchViews views) =>
+                (string id, PasswordInput words, Captures captures, BootViews views) =>
                     words.New.Length is 0 or > 200 || words.Old.Length > 200
                         ? Task.FromResult(
                             new Problem(
@@ -86,7 +86,7 @@ public static class ConsoleEndpoints
             .Produces<BootView>();
         api.MapPost(
                 "/boots/{id}/typing/end",
-                (string id, Captures captures, BenchViews views) =>
+                (string id, Captures captures, BootViews views) =>
                     Do(
                         id,
                         captures,
@@ -116,7 +116,7 @@ public static class ConsoleEndpoints
     private static IResult Ended() =>
         new Problem("The board should be on.", "This capture has ended.", "Boot it again.").Answer(StatusCodes.Status409Conflict);
 
-    private static async Task<IResult> Do(string id, Captures captures, BenchViews views, Func<Capture, Problem?> act)
+    private static async Task<IResult> Do(string id, Captures captures, BootViews views, Func<Capture, Problem?> act)
     {
         if (captures.Running(id) is not { Live: true, Ending: false } capture)
             return Ended();
@@ -167,7 +167,7 @@ public static class ConsoleEndpoints
         return capture.Type(Encoding.UTF8.GetBytes(typed.Text)) is { } problem ? problem.Answer() : Results.NoContent();
     }
 
-    private static async Task<IResult> Paste(string id, PasteInput paste, Captures captures, BenchViews views)
+    private static async Task<IResult> Paste(string id, PasteInput paste, Captures captures, BootViews views)
     {
         if (paste.Text.Length is 0 or > LongestPaste)
             return new Problem(
@@ -184,15 +184,15 @@ public static class ConsoleEndpoints
         return await Do(id, captures, views, c => c.Paste(paste.Text, paste.CharacterPause, paste.LinePause));
     }
 
-    private static async Task<IResult> SetLine(string id, LineInput line, Captures captures, BenchViews views) =>
+    private static async Task<IResult> SetLine(string id, LineInput line, Captures captures, BootViews views) =>
         LineSettings.Of(line.Speed, line.Frame, line.Flow) is var asked && asked.Value is { } set
             ? await Do(id, captures, views, c => c.Set(set))
             : asked.Problem!.Answer();
 
-    private static Task<IResult> SetWires(string id, WiresInput wires, Captures captures, BenchViews views) =>
+    private static Task<IResult> SetWires(string id, WiresInput wires, Captures captures, BootViews views) =>
         Do(id, captures, views, c => c.SetWires(wires.Dtr, wires.Rts));
 
-    private static Task<IResult> Break(string id, Captures captures, BenchViews views) => Do(id, captures, views, c => c.Break());
+    private static Task<IResult> Break(string id, Captures captures, BootViews views) => Do(id, captures, views, c => c.Break());
 
     /// <summary>The bytes of a boot from one on, exactly, at most a mebibyte at once; their number in all stands in the header Buttonhook-Bytes.</summary>
     private static IResult Bytes(string id, Captures captures, HttpContext context, long from = 0, int most = MostAtOnce)
@@ -249,7 +249,7 @@ public static class ConsoleEndpoints
         BootStore boots,
         Captures captures,
         SequenceStore sequences,
-        BenchViews views
+        BootViews views
     ) =>
         boots.Find(id) is { } boot && sequences.Of(boot.BoardId).FirstOrDefault(s => s.Name == name) is { } sequence
             ? await Do(id, captures, views, c => c.Run(new SequenceRun(sequence)))

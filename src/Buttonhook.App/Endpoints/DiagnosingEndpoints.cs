@@ -1,7 +1,9 @@
+using Buttonhook.App.Boards;
 using Buttonhook.App.Consoles;
+using Buttonhook.App.Diagnosing;
+using Buttonhook.App.Matching;
 using Buttonhook.Core;
 using Buttonhook.Core.Diagnosing;
-using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -11,12 +13,12 @@ namespace Buttonhook.App.Endpoints;
 /// <param name="Edit">The line of a file that was changed, or null.</param>
 public sealed record Correction(string BootId, string CauseId, string? Text = null, ChangedLine? Edit = null);
 
-/// <summary>What a person found by the check of a cause; null takes it back.</summary>
-public sealed record AnswerInput(CheckAnswer? Answer);
+/// <summary>What a person answers to a question, the id of a result or "unseen"; null takes the answer back.</summary>
+public sealed record AnswerInput(string? Result);
 
-/// <summary>The very edit that mends a cause, as a dry boot found it.</summary>
-/// <param name="Where">What was looked into: the card that was written here, or the image file.</param>
-public sealed record Mend(string CauseId, string Where, FileEdit Edit);
+/// <summary>What a person says of the end of a log that came as a file.</summary>
+/// <param name="StoodStill">Whether the board stood still there; false when only the capture ended, null when nobody knows.</param>
+public sealed record EndInput(bool? StoodStill);
 
 /// <summary>The good boot that is nearest to a boot, and where they part.</summary>
 /// <param name="BootId">The good one; null for one of the lab.</param>
@@ -31,22 +33,23 @@ public static class DiagnosingEndpoints
     {
         api.MapGet(
                 "/boots/{id}/diagnosis",
-                (string id, BenchViews views) =>
-                    views.DiagnosisOf(id) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
+                (string id, Judgements judgements) =>
+                    judgements.Of(id) is { } diagnosis ? Results.Ok(diagnosis) : Problems.Missing("This boot")
             )
             .Produces<Diagnosis>();
-        api.MapPut("/boots/{id}/answers/{cause}", Answer).Produces<Diagnosis>();
+        api.MapPut("/boots/{id}/answers/{question}", Answer).Produces<Diagnosis>();
+        api.MapPut("/boots/{id}/end-of-log", TellEnd).Produces<Diagnosis>();
         api.MapGet("/boards/{id}/mends", Mends).Produces<IReadOnlyList<Mend>>();
         api.MapPost("/boards/{id}/corrections", Correct).Produces<BoardView>();
         api.MapGet("/boots/{id}/good", Good).Produces<BesideGood>().Produces(StatusCodes.Status204NoContent);
     }
 
     /// <summary>The nearest good boot with the comparison; no content where there is none.</summary>
-    private static IResult Good(string id, BootStore boots, Captures captures, BenchViews views, KnowledgeFiles knowledge)
+    private static IResult Good(string id, BootStore boots, Captures captures, GoodBootsLike alike, KnowledgeFiles knowledge)
     {
         if (boots.Find(id) is not { } boot)
             return Problems.Missing("This boot");
-        var (good, of) = views.GoodLike(boot);
+        var (good, of) = alike.To(boot, timed: false);
         // A board that only has the same processor is further away than a boot of the lab whose lines are the same.
         if (
             (good.Count == 0 || of is null or BootStore.OfTheKind)
@@ -74,28 +77,69 @@ public static class DiagnosingEndpoints
 
     private sealed record Sides(IReadOnlyList<(int Line, long Shape, string Text)> Lines, BootReading Reading);
 
-    private static IResult Answer(string id, string cause, AnswerInput input, BootStore boots, BenchViews views, TimeProvider clock)
+    private static IResult Answer(
+        string id,
+        string question,
+        AnswerInput input,
+        BootStore boots,
+        Captures captures,
+        Judgements judgements,
+        TimeProvider clock
+    )
     {
-        if (views.DiagnosisOf(id) is not { } diagnosis)
+        if (boots.Find(id) is null)
             return Problems.Missing("This boot");
-        if (diagnosis.Causes.All(c => c.Id != cause))
+        if (captures.Book.Question(question) is not { } asked)
             return new Problem(
-                "An answer belongs to a cause of this boot.",
-                $"{cause} is not one.",
-                "Answer the check of a cause on the page."
+                "An answer belongs to a question of the rule book.",
+                $"{question} is not one.",
+                "Answer the question on the page."
             ).Answer();
-        boots.Answer(id, cause, input.Answer, clock.GetUtcNow());
-        return Results.Ok(views.DiagnosisOf(id));
+        if (input.Result is { } result and not Question.Unseen && asked.Result(result) is null)
+            return new Problem(
+                $"An answer to {question} is one of its results.",
+                $"{result} is not one.",
+                $"There are {string.Join(", ", asked.Results.Select(r => r.Id))} and {Question.Unseen}."
+            ).Answer();
+        boots.Tell(id, question, input.Result, null, clock.GetUtcNow());
+        return Results.Ok(judgements.Of(id));
     }
 
-    private static IResult Mends(string id, BoardStore boards, BenchViews views) =>
-        boards.Find(id) is { } bench ? Results.Ok(views.Mends(bench)) : Problems.Missing("This board");
+    private static IResult TellEnd(string id, EndInput input, BootStore boots, Captures captures, Judgements judgements)
+    {
+        if (boots.Find(id) is null)
+            return Problems.Missing("This boot");
+        var end = input.StoodStill switch
+        {
+            true => CaptureEnd.StoodStill,
+            false => CaptureEnd.CaptureOver,
+            null => CaptureEnd.Unknown,
+        };
+        if (!boots.TellEnd(id, end))
+            return new Problem(
+                "A log that came as a file does not say how it ended; this one was captured here.",
+                "How long its console was listened to is known.",
+                "Nothing needs to be said."
+            ).Answer();
+        captures.ReadAgain(id);
+        return Results.Ok(judgements.Of(id));
+    }
 
-    private static IResult Correct(string id, Correction correction, BoardStore boards, BenchViews views, TimeProvider clock)
+    private static IResult Mends(string id, BoardStore boards, BoardMatches matches) =>
+        boards.Find(id) is { } bench ? Results.Ok(matches.Mends(bench)) : Problems.Missing("This board");
+
+    private static IResult Correct(
+        string id,
+        Correction correction,
+        BoardStore boards,
+        BoardViews views,
+        Judgements judgements,
+        TimeProvider clock
+    )
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
-        var cause = views.DiagnosisOf(correction.BootId)?.Causes.FirstOrDefault(c => c.Id == correction.CauseId);
+        var cause = judgements.Of(correction.BootId)?.Causes.FirstOrDefault(c => c.Id == correction.CauseId);
         if (cause is null)
             return new Problem(
                 "A correction belongs to a cause of this boot.",

@@ -1,7 +1,7 @@
 using Buttonhook.App.Boards;
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -23,7 +23,7 @@ public static class EditEndpoints
         api.MapPost("/edits/{id}/undo", Undo).Produces(StatusCodes.Status204NoContent);
     }
 
-    /// <summary>The last forty; of one board and its card alone when it is named, also of one that was taken off the bench.</summary>
+    /// <summary>The last forty; of one board and its card alone when it is named, also of one that was removed from the bench.</summary>
     private static IResult List(string? board, EditStore edits, BoardStore boards, Catalogue catalogue)
     {
         var words = new EditWords(catalogue, boards, edits);
@@ -42,7 +42,14 @@ public static class EditEndpoints
         );
     }
 
-    private static async Task<IResult> Undo(long id, EditStore edits, Removals removals, Cards cards, Captures captures, TimeProvider clock)
+    private static async Task<IResult> Undo(
+        long id,
+        EditStore edits,
+        Removals removals,
+        Profiles profiles,
+        Captures captures,
+        TimeProvider clock
+    )
     {
         if (edits.Find(id) is not { } edit)
             return Problems.Missing("This change");
@@ -50,14 +57,14 @@ public static class EditEndpoints
         foreach (var row in edit.Rows)
         {
             // What the change put there would be removed: the same stands against it as against any removal.
-            if ((row.Before is null ? removals.Against(row.Kind, row.Key, came) : Lacking(row, cards.Catalogue)) is { } against)
+            if ((row.Before is null ? removals.Against(row.Kind, row.Key, came) : Lacking(row, profiles.Catalogue)) is { } against)
                 return against.Answer(StatusCodes.Status409Conflict);
         }
         foreach (var row in edit.Rows.Where(r => r.Kind == "board"))
             if (row.Before is null || (string?)row.Before["image_id"] != (string?)row.After["image_id"])
                 await captures.EndOn(row.Key);
         var problem = edits.Undo(id, clock.GetUtcNow());
-        cards.Changed();
+        profiles.Changed();
         return problem is null ? Results.NoContent() : problem.Answer(StatusCodes.Status409Conflict);
     }
 
@@ -65,7 +72,7 @@ public static class EditEndpoints
     private static Problem? Lacking(EditRow row, Catalogue catalogue) =>
         row.Kind != "board" ? null
         : catalogue.Model((string)row.Before!["model_id"]!)?.Revision((string)row.Before["revision_id"]!) is null
-            ? new("The board card that the board had should be there.", "It was removed since.", "Take that back first.")
+            ? new("The board profile that the board had should be there.", "It was removed since.", "Take that back first.")
         : (string?)row.Before["image_id"] is { } image && catalogue.Image(image) is null
             ? new("The image that was chosen should be on the shelf.", "It was removed since.", "Take that back first.")
         : null;

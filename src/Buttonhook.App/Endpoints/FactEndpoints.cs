@@ -1,8 +1,12 @@
 using System.Text;
+using System.Text.Json;
 using System.Text.Json.Nodes;
+using Buttonhook.App.Boards;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Identifying;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -33,18 +37,23 @@ public static class FactEndpoints
         string id,
         IReadOnlyList<ToldFact> told,
         BoardStore boards,
-        Cards cards,
+        Profiles profiles,
+        Database database,
         TimeProvider clock,
         IServiceProvider services
     )
     {
-        if (boards.Find(id) is not { } bench || cards.Catalogue.Model(bench.Board.ModelId) is not { } model)
+        if (boards.Find(id) is not { } bench || profiles.Catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
-        var from = $"{CardFacts.ByPerson}, {clock.GetLocalNow():yyyy-MM-dd}";
-        var facts = new List<CardFact>();
+        var from = $"{ProfileFacts.ByPerson}, {clock.GetLocalNow():yyyy-MM-dd}";
+        var facts = new List<ProfileFact>();
         foreach (var fact in told)
         {
-            if (fact.WasUnknown && CardFacts.Fields.Contains(fact.Field) && !CardFacts.Unknown(model, bench.Board.RevisionId, fact.Field))
+            if (
+                fact.WasUnknown
+                && ProfileFacts.Fields.Contains(fact.Field)
+                && !ProfileFacts.Unknown(model, bench.Board.RevisionId, fact.Field)
+            )
                 return new Problem(
                     $"{fact.Field} should still be unknown, as it was in this form.",
                     $"It was told elsewhere meanwhile, from: {model.SourceOf(fact.Field)}.",
@@ -53,18 +62,47 @@ public static class FactEndpoints
             var value = ValueOf(fact);
             if (value.Problem is { } problem)
                 return problem.Answer();
+            if (
+                Likely.TryGetValue(fact.Field, out var likely)
+                && (value.Value is JsonArray { Count: 1 } several ? several[0] : value.Value) is JsonValue single
+                && single.Deserialize<double>() is var number
+                && (number < likely.Least || number > likely.Most)
+            )
+                return new Problem(
+                    $"{fact.Field} should be from {likely.Least} to {likely.Most} {likely.Unit}.",
+                    $"“{fact.Value.Trim()}” is not.",
+                    "Read it once more from the board or its paper."
+                ).Answer();
             facts.Add(new(fact.Field, value.Value, from));
         }
         if (facts.Count == 0)
             return new Problem("At least one fact is told.", "There is none.", "Fill in what you know.").Answer();
-        var changed = cards.Set(
+        using var unit = database.Begin();
+        var changed = profiles.Set(
             model,
             bench.Board.RevisionId,
             facts,
             $"You said: {string.Join(", ", told.Select(f => $"{f.Field} {(f.Value.Length == 0 ? "not known" : f.Value)}"))}"
         );
-        return changed.Value is null ? changed.Problem!.Answer() : Results.Ok(services.GetRequiredService<BenchViews>().Board(id));
+        if (changed.Value is null)
+            return changed.Problem!.Answer();
+        // Memory that is told is that of the board in front of the person.
+        if (facts.Find(f => f.Field == "memoryMiB")?.Value is JsonArray { Count: 1 } memory)
+            boards.Save(bench.Board with { MemoryMiB = (int)memory[0]! }, bench.FaultId);
+        unit.Commit();
+        return Results.Ok(services.GetRequiredService<BoardViews>().Board(id));
     }
+
+    /// <summary>What boards of this kind can have: a value outside is a slip of the hand (serial speeds as termios knows them; supplies of boards, not of machines).</summary>
+    private static readonly Dictionary<string, (double Least, double Most, string Unit)> Likely = new()
+    {
+        ["console.speed"] = (50, 4_000_000, "bits a second"),
+        ["memoryMiB"] = (1, 1 << 20, "MiB"),
+        ["power.volts"] = (1.8, 60, "V"),
+        ["power.minimumVolts"] = (1.8, 60, "V"),
+        ["power.amps"] = (0.01, 50, "A"),
+        ["power.usbAmps"] = (0, 50, "A"),
+    };
 
     /// <summary>The value as the card's schema wants it, from what was typed.</summary>
     private static (JsonNode? Value, Problem? Problem) ValueOf(ToldFact fact)
@@ -101,9 +139,9 @@ public static class FactEndpoints
         };
     }
 
-    private static (Boot? Boot, CardDraft? Draft, IReadOnlyList<CardLesson> Lessons) Newest(
+    private static (Boot? Boot, ProfileDraft? Draft, IReadOnlyList<CardLesson> Lessons) Newest(
         BenchBoard bench,
-        BoardModel model,
+        BoardProfile model,
         BootStore boots,
         RuleBookIndex rules
     )
@@ -117,8 +155,8 @@ public static class FactEndpoints
                 if (text.Length > ReadBytes)
                     break;
             }
-            if (CardDraft.From(new(null, null, text.ToString(), null, []), rules).Value is { } draft)
-                return (boot, draft, CardFacts.Lessons(model, bench.Board.RevisionId, draft));
+            if (ProfileDraft.From(new(null, null, text.ToString(), null, []), rules).Value is { } draft)
+                return (boot, draft, ProfileFacts.Lessons(model, bench.Board.RevisionId, draft));
         }
         return (null, null, []);
     }
@@ -137,12 +175,13 @@ public static class FactEndpoints
         string? field,
         BoardStore boards,
         BootStore boots,
-        Cards cards,
+        Profiles profiles,
         RuleBookIndex rules,
+        Database database,
         IServiceProvider services
     )
     {
-        if (boards.Find(id) is not { } bench || cards.Catalogue.Model(bench.Board.ModelId) is not { } model)
+        if (boards.Find(id) is not { } bench || profiles.Catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
         var (boot, draft, all) = Newest(bench, model, boots, rules);
         var lessons = all.Where(l => field is null ? l.Decides is null : l.Field == field).ToList();
@@ -150,12 +189,13 @@ public static class FactEndpoints
             return new Problem(
                 "The log should teach something.",
                 "It tells nothing that the card does not say.",
-                "Nothing is to be done."
+                "No action needed."
             ).Answer();
-        var changed = cards.Set(
+        using var unit = database.Begin();
+        var changed = profiles.Set(
             model,
             bench.Board.RevisionId,
-            CardFacts.Of(lessons, draft!, $"boot {boot.Number}"),
+            ProfileFacts.Of(lessons, draft!, $"boot {boot.Number}"),
             $"Boot {boot.Number} taught: {string.Join(", ", lessons.Select(l => $"{l.Field} {l.After}"))}"
         );
         if (changed.Value is not { } learnt)
@@ -163,6 +203,7 @@ public static class FactEndpoints
         // Memory that is fitted is a matter of this very board.
         if (bench.Board.MemoryMiB is null && learnt.MemoryMiB is [var only])
             boards.Save(bench.Board with { MemoryMiB = only }, bench.FaultId);
-        return Results.Ok(services.GetRequiredService<BenchViews>().Board(id));
+        unit.Commit();
+        return Results.Ok(services.GetRequiredService<BoardViews>().Board(id));
     }
 }

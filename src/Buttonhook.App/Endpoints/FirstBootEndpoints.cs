@@ -107,7 +107,7 @@ public static class FirstBootEndpoints
         var settings = Settings(input, old, Passwords.Crypt);
         if (settings.Value is not { } set)
             return settings.Problem!.Answer();
-        if (FirstBootCheck.Of(set, store.HostNames(id), knowledge.Names) is [var wrong, ..])
+        if (FirstBootCheck.Of(set, store.HostNames(id), knowledge.Names, store.Addresses(id)) is [var wrong, ..])
             return new Problem(
                 "What is set before the first boot should be right.",
                 wrong.Text,

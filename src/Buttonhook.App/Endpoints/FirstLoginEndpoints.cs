@@ -1,8 +1,9 @@
 using Buttonhook.App.Consoles;
+using Buttonhook.App.Preparing;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
@@ -45,7 +46,7 @@ public static class FirstLoginEndpoints
         PreparationStore preparations,
         Captures captures,
         Catalogue catalogue,
-        CardStore inspected,
+        ProfileStore inspected,
         KnowledgeFiles knowledge,
         Preparing.CardWriter writer
     )
@@ -67,7 +68,12 @@ public static class FirstLoginEndpoints
             user,
             version > 0 ? set : null,
             host,
-            writer.Of(id) is { CardBytes: { } measured } write && write.CardNumber == bench.CardNumber ? measured
+                // A copy beside the image is as large as the image; the card that it is put on is another.
+                writer.Of(id)
+                    is { CardBytes: { } measured } write
+                && write.SlotId != CardSlots.CopyId
+                && write.CardNumber == bench.CardNumber
+                    ? measured
                 : bench.Board.Connected.CardGb is { } gb ? Sizes.CardBytes(gb)
                 : null,
             bench.Board.Connected.Screen,
@@ -79,8 +85,9 @@ public static class FirstLoginEndpoints
         return Results.Ok(new FirstLoginView(boot.Id, captures.Running(boot.Id) is not null, user, host, tasks));
     }
 
-    private static StageReached? Login(Core.Diagnosing.BootReading reading) =>
-        reading.StageLines.FirstOrDefault(s => s.Stage == Stage.Login);
+    /// <summary>The first login of a capture: what was done behind it stays done when the board starts again.</summary>
+    private static StageReached? Login(BootReading reading) =>
+        reading.Attempts.SelectMany(a => a.Stages).Concat(reading.StageLines).Where(s => s.Stage == Stage.Login).MinBy(s => s.Line);
 
     private static IResult Tell(string id, string task, TaskTold input, BoardStore boards, MoveStore moves, TimeProvider clock)
     {
@@ -104,7 +111,7 @@ public static class FirstLoginEndpoints
         var newest = bench is null ? null : boots.Of(bench.Board.Id).FirstOrDefault();
         var own = newest is null ? [] : captures.With(newest.Id, r => r.Reading.Facts.Addresses) ?? [];
         var host = bench is null ? null : preparations.Of(bench.Board.Id).Set.HostName ?? FirstBootCheck.HostNameOf(bench.Board.Nickname);
-        return Results.Ok(Neighbours.Compare(input.Before, input.After, host, own));
+        return Results.Ok(Neighbours.Compare(input.Before, input.After, host, own, [.. Sharing.Addresses().Select(a => a.ToString())]));
     }
 
     private static IResult Message(NetworkMessage input) =>

@@ -1,7 +1,9 @@
 using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.Http.Features;
 
@@ -45,11 +47,11 @@ public static class ImageEndpoints
                         : Problems.Missing("The dry boot of this inspection")
             )
             .Produces<InspectionStarted>();
-        api.MapPost("/inspections/{id}/card", Shelve).Produces<ImageCard>();
+        api.MapPost("/inspections/{id}/card", Shelve).Produces<ImageProfile>();
         api.MapGet(
                 "/images/{id}/inspection",
-                (string id, CardStore cards) =>
-                    cards.Found(id) is { } found ? Results.Ok(found) : Problems.Missing("An inspection of this image")
+                (string id, ProfileStore profiles) =>
+                    profiles.Found(id) is { } found ? Results.Ok(found) : Problems.Missing("An inspection of this image")
             )
             .Produces<Inspection>();
         api.MapGet("/downloads", (Downloads downloads) => downloads.Look());
@@ -117,17 +119,26 @@ public static class ImageEndpoints
     }
 
     /// <summary>Puts an inspected image on the shelf.</summary>
-    private static IResult Shelve(string id, Inspections inspections, Cards cards, CardStore store, TimeProvider clock)
+    private static IResult Shelve(
+        string id,
+        Inspections inspections,
+        Profiles profiles,
+        ProfileStore store,
+        Database database,
+        TimeProvider clock
+    )
     {
         if (inspections.Find(id) is not { Inspection: { } found } state)
             return Problems.Missing("This inspection");
-        var made = ImageCards.From(found, state.Path);
+        var made = ImageProfiles.From(found, state.Path);
         if (made.Value is not { } card)
             return made.Problem!.Answer();
-        var added = cards.Add(CardPack.Empty with { Images = [card] });
+        using var unit = database.Begin();
+        var added = profiles.Add(ProfilePack.Empty with { Images = [card] });
         if (added.Problem is { } problem)
             return problem.Answer();
         store.Keep(card.Id, found, clock.GetUtcNow());
+        unit.Commit();
         return Results.Ok(card);
     }
 

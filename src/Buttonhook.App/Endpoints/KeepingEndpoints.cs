@@ -3,6 +3,7 @@ using System.Text.Json;
 using Buttonhook.App.Consoles;
 using Buttonhook.App.Keeping;
 using Buttonhook.Core;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 using Microsoft.AspNetCore.Http.Features;
@@ -12,7 +13,8 @@ namespace Buttonhook.App.Endpoints;
 /// <summary>What a person adds to the settings that were filled in.</summary>
 /// <param name="Said">What the person says of settings, by their ids.</param>
 /// <param name="After">The newest version that the page knew; a later one is not passed over. Null takes any.</param>
-public sealed record KeepInput(string BootId, string Notes, IReadOnlyDictionary<string, string> Said, int? After);
+/// <param name="Disputed">Whether the person knows that what they say is other than what is proven, and keeps both.</param>
+public sealed record KeepInput(string BootId, string Notes, IReadOnlyDictionary<string, string> Said, int? After, bool Disputed = false);
 
 /// <summary>A boot that no longer is as the newest record says.</summary>
 /// <param name="Version">The record.</param>
@@ -35,14 +37,15 @@ public sealed record KeepView(
 public sealed record ComparedSettings(string Before, string After, IReadOnlyList<SettingDifference> Differences);
 
 /// <summary>Settings that were read, before anything is kept.</summary>
-/// <param name="ForBoard">The board of that nickname on this bench, or null.</param>
 /// <param name="Version">The newest version of the board that it is compared with; 0 when it has none.</param>
 /// <param name="Differences">What would change against that version.</param>
-public sealed record ReadSettings(WorkingSettings Settings, string? ForBoard, int Version, IReadOnlyList<SettingDifference> Differences);
+/// <param name="Foreign">That they are of a board of another model, in a sentence; null when they are not, or when that is not known.</param>
+public sealed record ReadSettings(WorkingSettings Settings, int Version, IReadOnlyList<SettingDifference> Differences, string? Foreign);
 
 /// <summary>Read settings that are to be kept.</summary>
 /// <param name="From">Where they came from, such as the name of the file.</param>
-public sealed record TakeSettings(WorkingSettings Settings, string From, int? After);
+/// <param name="Foreign">Whether the person knows that they are of a board of another model.</param>
+public sealed record TakeSettings(WorkingSettings Settings, string From, int? After, bool Foreign = false);
 
 /// <summary>Keep.</summary>
 public static class KeepingEndpoints
@@ -139,6 +142,12 @@ public static class KeepingEndpoints
         if (draft.Value is not { } filled)
             return draft.Problem!.Answer();
         var completed = filled.Saying(input.Said) with { Notes = input.Notes.Trim() };
+        if (!input.Disputed && completed.Disputes().ToList() is { Count: > 0 } disputes)
+            return new Problem(
+                "What is proven and what you say should be the same.",
+                string.Join(" ", disputes),
+                "Take it back, or keep both: what is proven leads, and yours stands beside it."
+            ).Answer();
         return settings.Keep(id, boot.Id, completed, clock.GetUtcNow(), null, input.After) is { } kept ? Results.Ok(kept) : Meanwhile();
     }
 
@@ -183,6 +192,7 @@ public static class KeepingEndpoints
         HttpContext context,
         BoardStore boards,
         SettingsStore settings,
+        Catalogue catalogue,
         CancellationToken token
     )
     {
@@ -195,18 +205,36 @@ public static class KeepingEndpoints
         var named = boards.All().FirstOrDefault(b => b.Board.Nickname.Equals(came.Nickname, StringComparison.OrdinalIgnoreCase))?.Board.Id;
         var newest = (board ?? named) is { } id ? settings.Of(id).FirstOrDefault() : null;
         return Results.Ok(
-            new ReadSettings(came, named, newest?.Version ?? 0, newest is null ? [] : SettingsDifference.Of(newest.Settings, came))
+            new ReadSettings(
+                came,
+                newest?.Version ?? 0,
+                newest is null ? [] : SettingsDifference.Told(newest.Settings, came),
+                (board ?? named) is { } target && boards.Find(target) is { } bench ? came.Foreign(bench.Board, catalogue) : null
+            )
         );
     }
 
-    private static IResult Take(string id, TakeSettings input, BoardStore boards, SettingsStore settings, TimeProvider clock)
+    private static IResult Take(
+        string id,
+        TakeSettings input,
+        BoardStore boards,
+        SettingsStore settings,
+        Catalogue catalogue,
+        TimeProvider clock
+    )
     {
-        if (boards.Find(id) is null)
+        if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
         // What a page sends back is checked as a file is.
         var read = SettingsFile.Read(JsonSerializer.SerializeToUtf8Bytes(input.Settings, DataFile.Json));
         if (read.Value is not { } came)
             return read.Problem!.Answer();
+        if (!input.Foreign && came.Foreign(bench.Board, catalogue) is { } foreign)
+            return new Problem(
+                "Settings should be of a board of the same model.",
+                foreign,
+                "Choose the board that they are of, or keep them here all the same: later boots are then compared with another model."
+            ).Answer();
         var from = input.From.Trim() is { Length: > 0 and <= 200 } name ? name : "a text";
         return settings.Keep(id, null, came, clock.GetUtcNow(), from, input.After) is { } kept ? Results.Ok(kept) : Meanwhile();
     }

@@ -37,7 +37,7 @@ public static class LogEndpoints
         string id,
         HttpContext context,
         BoardStore boards,
-        BenchViews views,
+        BootViews views,
         Captures captures,
         string? name
     )
@@ -85,7 +85,7 @@ public static class LogEndpoints
         string id,
         IFormFileCollection files,
         BoardStore boards,
-        BenchViews views,
+        BootViews views,
         Captures captures
     )
     {

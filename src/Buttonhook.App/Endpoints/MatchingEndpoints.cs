@@ -1,8 +1,12 @@
+using Buttonhook.App.Boards;
 using Buttonhook.App.Consoles;
+using Buttonhook.App.Matching;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Connecting;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Matching;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -49,20 +53,20 @@ public static class MatchingEndpoints
         api.MapGet("/boards/{id}/connection", Connect).Produces<Connection>();
     }
 
-    private static readonly Dictionary<string, School> Schools = Enum.GetValues<School>()
+    private static readonly Dictionary<string, StorageLayout> Layouts = Enum.GetValues<StorageLayout>()
         .ToDictionary(s => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(s.ToString()));
 
-    private static IResult Matches(string id, bool? screen, bool? longTerm, string? school, BoardStore boards, BenchViews views) =>
+    private static IResult Matches(string id, bool? screen, bool? longTerm, string? layout, BoardStore boards, BoardMatches matches) =>
         boards.Find(id) is not { } bench ? Problems.Missing("This board")
-        : !Schools.TryGetValue(school ?? "one-card", out var way)
+        : !Layouts.TryGetValue(layout ?? "one-card", out var way)
             ? new Problem(
-                $"A system lies on its media as {string.Join(", ", Schools.Keys)}.",
-                $"{school} is none of them.",
+                $"A system lies on its media as {string.Join(", ", Layouts.Keys)}.",
+                $"{layout} is none of them.",
                 "Choose one of them."
             ).Answer()
         : Results.Ok(
-            views
-                .MatchesOf(bench.Board, new(screen ?? bench.Board.Connected.Screen, longTerm ?? true, way))
+            matches
+                .Of(bench.Board, new(screen ?? bench.Board.Connected.Screen, longTerm ?? true, way))
                 .Select(m => new MatchRow(
                     m.Image.Id,
                     m.Image.Title,
@@ -85,7 +89,7 @@ public static class MatchingEndpoints
         string id,
         ImageChoice choice,
         BoardStore boards,
-        BenchViews views,
+        BoardViews views,
         Catalogue catalogue,
         Captures captures
     )
@@ -99,20 +103,20 @@ public static class MatchingEndpoints
         return Results.Ok(views.Board(id));
     }
 
-    private static IResult Connect(string id, BoardStore boards, BootStore boots, Catalogue catalogue, BenchViews views)
+    private static IResult Connect(string id, BoardStore boards, BootStore boots, Catalogue catalogue, Standings standings)
     {
         if (boards.Find(id) is not { } bench || catalogue.Model(bench.Board.ModelId) is not { } model)
             return Problems.Missing("This board");
         var adapter = catalogue.Adapter(bench.Board.Connected.AdapterId);
         var newest = boots.Of(id).FirstOrDefault();
-        var proof = views.ProofOf(bench);
+        var proof = standings.ProofOf(bench);
         return Results.Ok(
             new Connection(
                 adapter is null ? null : ConsoleWires.Check(adapter, model.Console),
                 adapter is null || model.Console.Speed is not { } speed ? null : ConsoleSpeed.Of(adapter, speed),
                 newest is null ? null : boots.LogBytes(newest.Id),
                 SupplyCheck.Check(bench.Board.Connected, model.Power, catalogue, proof.Sag),
-                BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue, proof)
+                BeforePower.List(bench.Board, model, catalogue.Image(bench.Board.ImageId), catalogue, proof.OnCard, proof.Sag)
             )
         );
     }

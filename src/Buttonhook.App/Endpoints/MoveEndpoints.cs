@@ -1,34 +1,13 @@
 using Buttonhook.App.Keeping;
 using Buttonhook.Core;
 using Buttonhook.Core.Keeping;
-using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
-
-/// <summary>What the newest boot says of a move.</summary>
-/// <param name="Took">Null while no boot tells.</param>
-public sealed record MoveProof(bool? Took, string Says, string? BootId, int? BootNumber, int? Line);
-
-/// <summary>Moving a proven system off its card.</summary>
-/// <param name="LiveBootId">The boot whose console a step can be sent to; null when none is captured.</param>
-/// <param name="Begun">The target of the move that was begun; null when none was.</param>
-/// <param name="Proof">Null before a move was begun.</param>
-public sealed record MoveView(
-    IReadOnlyList<MovePlan> Plans,
-    string? LiveBootId,
-    MoveTarget? Begun,
-    string? Device,
-    MoveProof? Proof,
-    IReadOnlyList<ImageCopy> Copies
-);
 
 /// <summary>Where it is moved to.</summary>
 /// <param name="Device">The disk, as the running system names it.</param>
 /// <param name="Confirm">Its size in whole GB, as a person typed it.</param>
 public sealed record MoveBegin(MoveTarget Target, string? Device = null, string? Confirm = null);
-
-/// <summary>A copy of a card that a person made.</summary>
-public sealed record CopyInput(string Place, string? Sha256, long? Bytes);
 
 /// <summary>Move and copies.</summary>
 public static class MoveEndpoints

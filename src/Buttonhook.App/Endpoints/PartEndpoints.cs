@@ -44,7 +44,7 @@ public static class PartEndpoints
 
     private static string N(double number) => number.ToString("0.##", CultureInfo.InvariantCulture);
 
-    private static IResult Add(PartInput input, PartStore store, Cards cards, TimeProvider clock)
+    private static IResult Add(PartInput input, PartStore store, Profiles profiles, TimeProvider clock)
     {
         var name = input.Name.Trim();
         if (name.Length > 60)
@@ -96,7 +96,7 @@ public static class PartEndpoints
                         "It is missing.",
                         "Read it off the print, or measure its transmit wire."
                     ).Answer();
-                var chip = cards.Catalogue.Chips.FirstOrDefault(c => input.Usb is not null && c.Usb.Contains(input.Usb));
+                var chip = profiles.Catalogue.Chips.FirstOrDefault(c => input.Usb is not null && c.Usb.Contains(input.Usb));
                 var most = input.MaxSpeed ?? chip?.MaxSpeed;
                 if (Between(most, 12_000_000, "The bits a second of an adapter") is { } slow)
                     return slow.Answer();
@@ -121,7 +121,7 @@ public static class PartEndpoints
                     "Choose one."
                 ).Answer();
         }
-        cards.Changed();
+        profiles.Changed();
         return Results.Ok(new PartAdded(input.Kind, id));
     }
 }

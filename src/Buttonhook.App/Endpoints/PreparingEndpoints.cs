@@ -1,9 +1,8 @@
 using System.IO.Compression;
 using System.Text;
-using Buttonhook.App.Images;
+using Buttonhook.App.Boards;
 using Buttonhook.App.Preparing;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
@@ -64,7 +63,7 @@ public static class PreparingEndpoints
         );
         api.MapPut(
                 "/boards/{id}/written-elsewhere",
-                (string id, WrittenElsewhere told, BoardStore boards, CardWriter writer, BenchViews views) =>
+                (string id, WrittenElsewhere told, BoardStore boards, CardWriter writer, BoardViews views) =>
                 {
                     if (boards.Find(id) is not { } bench)
                         return Problems.Missing("This board");
@@ -160,7 +159,7 @@ public static class PreparingEndpoints
         );
     }
 
-    private static IResult AddRecipe(CardFileInput input, PreparationStore store, KnowledgeFiles knowledge)
+    private static IResult AddRecipe(ProfileFileInput input, PreparationStore store, KnowledgeFiles knowledge)
     {
         var read = DataFile.Read<Recipe>(input.Name, input.Yaml, knowledge.RecipeSchema);
         if (read.Value is not { } recipe)

@@ -1,5 +1,6 @@
 using Buttonhook.App.Consoles;
 using Buttonhook.Core;
+using Buttonhook.Core.Boards;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
@@ -10,7 +11,7 @@ public sealed class Removals(
     BoardStore boards,
     Captures captures,
     Preparing.CardWriter writer,
-    Cards cards,
+    Profiles profiles,
     TimeProvider clock
 )
 {
@@ -23,7 +24,7 @@ public sealed class Removals(
             await captures.EndOn(id);
         if (!store.Remove(kind, id, clock.GetUtcNow()))
             return Problems.Missing("What is to be removed");
-        cards.Changed();
+        profiles.Changed();
         return Results.NoContent();
     }
 
@@ -35,9 +36,9 @@ public sealed class Removals(
         return kind switch
         {
             "board-card" when Staying().FirstOrDefault(b => b.Board.ModelId == id) is { } used => new(
-                "A board card can go when no board on the bench uses it.",
+                "A board profile can go when no board on the bench uses it.",
                 $"{used.Board.Nickname} does.",
-                "Take that board off the bench first."
+                "Remove that board from the bench first."
             ),
             "image-card" when Staying().FirstOrDefault(b => b.Board.ImageId == id) is { } used => new(
                 "An image can go when no board on the bench has it chosen.",
@@ -63,7 +64,7 @@ public sealed class Removals(
         };
     }
 
-    private static bool Uses(Core.Boards.Connected connected, string id) =>
+    private static bool Uses(Connected connected, string id) =>
         connected.SupplyId == id || connected.AdapterId == id || connected.Parts?.Contains(id) == true;
 }
 
@@ -81,10 +82,10 @@ public static class RemovalEndpoints
                 ("logs", "log"),
                 ("corrections", "correction"),
                 ("recipes", "recipe"),
-                ("cards/board", "board-card"),
-                ("cards/image", "image-card"),
-                ("cards/code", "code-card"),
-                ("cards/experience", "experience-card"),
+                ("profiles/board", "board-card"),
+                ("profiles/image", "image-card"),
+                ("profiles/code", "code-card"),
+                ("profiles/experience", "experience-card"),
                 ("photos", "photo"),
                 ("parts/supply", "supply"),
                 ("parts/part", "part"),
@@ -94,10 +95,10 @@ public static class RemovalEndpoints
             api.MapDelete($"/{path}/{{id}}", (string id, Removals removals) => removals.Remove(kind, id));
         api.MapPost(
             "/removed/{kind}/{id}/restore",
-            (string kind, string id, RemovalStore removals, Cards cards) =>
+            (string kind, string id, RemovalStore removals, Profiles profiles) =>
             {
                 var problem = removals.Restore(kind, id);
-                cards.Changed();
+                profiles.Changed();
                 return problem is null ? Results.NoContent() : problem.Answer(StatusCodes.Status409Conflict);
             }
         );

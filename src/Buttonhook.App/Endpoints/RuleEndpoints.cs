@@ -2,6 +2,7 @@ using System.Diagnostics;
 using Buttonhook.App.Consoles;
 using Buttonhook.App.Diagnosing;
 using Buttonhook.Core;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Storage;
 
@@ -32,11 +33,25 @@ public sealed record ObservationRow(
 public sealed record RuleRow(
     string Id,
     string Name,
-    Core.Consoles.Stage Stage,
+    Stage Stage,
     string LooksLike,
     string Check,
     string Fix,
-    IReadOnlyList<ObservationRow> Observations
+    IReadOnlyList<ObservationRow> Observations,
+    QuestionRow Question
+);
+
+/// <summary>The question of a cause as the rule book page lists it.</summary>
+/// <param name="Look">How a person finds out; null where the question says it.</param>
+/// <param name="Answers">What can be answered, in words.</param>
+/// <param name="Commands">What the board itself is asked with; empty when it cannot answer.</param>
+/// <param name="Worth">How many times likelier an answer that finds the cause is where it is so.</param>
+public sealed record QuestionRow(
+    string? Look,
+    IReadOnlyList<string> Answers,
+    IReadOnlyList<string> Commands,
+    double Worth,
+    WorthSource Source
 );
 
 /// <summary>The words of a rule that is tried.</summary>
@@ -126,7 +141,7 @@ public static class RuleEndpoints
                 c.Name,
                 c.Stage,
                 c.LooksLike,
-                Template.Plain(c.Check.What),
+                Template.Plain(c.Check!.What),
                 Template.Plain(c.Fix),
                 [
                     .. Of(c, c.Evidence, false),
@@ -146,7 +161,8 @@ public static class RuleEndpoints
                             false,
                             r.Id
                         )),
-                ]
+                ],
+                RowOf(books.Shipped.Book.Question(c.Check.QuestionId!)!)
             )),
         ];
     }
@@ -225,5 +241,14 @@ public static class RuleEndpoints
                     }
                     : new Problem("A rule of the shipped book is switched.", $"“{change.Name}” is none.", "Load the page again.")
             )
+        );
+
+    private static QuestionRow RowOf(Question question) =>
+        new(
+            question.Look is { } look ? Template.Plain(look) : null,
+            [.. question.Results.Select(r => r.Says)],
+            [.. (question.Ways ?? []).Select(w => w.Type)],
+            question.Worth,
+            question.Source
         );
 }

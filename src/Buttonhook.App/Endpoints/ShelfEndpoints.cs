@@ -1,5 +1,5 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;

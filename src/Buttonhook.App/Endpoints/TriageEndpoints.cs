@@ -38,9 +38,9 @@ public static class TriageEndpoints
     /// <summary>Adds the routes.</summary>
     public static void MapTriage(this RouteGroupBuilder api) => api.MapPost("/triage", Ask).Produces<TriageView>();
 
-    private static IResult Ask(TriageInput input, KnowledgeFiles knowledge, RuleBooks books, BenchViews views)
+    private static IResult Ask(TriageInput input, KnowledgeFiles knowledge, RuleBooks books, BeforeLog before)
     {
-        var known = input.BoardId is { } board ? views.KnownWithoutLog(board) : [];
+        var known = input.BoardId is { } board ? before.PriorsOf(board) : [];
         var triaged = knowledge.Triage.After(
             input.Answers,
             known.GroupBy(k => k.CauseId).ToDictionary(g => g.Key, g => Math.Exp(g.Sum(k => k.Odds)))
@@ -82,7 +82,7 @@ public static class TriageEndpoints
                         .Select(q => new TriageSaid(q.Id, q.Ask, q.Answers.FirstOrDefault(a => a.Id == input.Answers[q.Id])?.Says ?? "?")),
                 ],
                 [.. known.Select(k => k.Says)],
-                input.BoardId is { } of ? views.LightsOf(of) : []
+                input.BoardId is { } of ? before.LightsOf(of) : []
             )
         );
     }

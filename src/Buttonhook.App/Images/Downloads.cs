@@ -3,6 +3,7 @@ using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using Buttonhook.Core;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Hardware;
 using Buttonhook.Storage;
 
@@ -25,7 +26,7 @@ public sealed record MissingFile(string ImageId, string Title, string Path, bool
 public sealed record DownloadsView(IReadOnlyList<WatchedFolder> Folders, IReadOnlyList<MissingFile> Missing);
 
 /// <summary>Folders where a person keeps downloads: what lies there, and files that moved, found again by size and sum. Nothing is copied.</summary>
-public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clock) : IDisposable
+public sealed class Downloads(FolderStore folders, Profiles profiles, TimeProvider clock) : IDisposable
 {
     private const int MostListed = 100;
     private const int MostSearched = 20_000;
@@ -58,7 +59,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
     /// <summary>What lies in the watched folders now; files that moved are looked for in the background.</summary>
     public DownloadsView Look()
     {
-        var images = cards.Catalogue.Images.Where(i => i.Path is not null).ToList();
+        var images = profiles.Catalogue.Images.Where(i => i.Path is not null).ToList();
         var missing = images.Where(i => FileKinds.Of(i.Path!).Kind == FileKind.Missing).ToList();
         var byPath = images.DistinctBy(i => i.Path).ToDictionary(i => i.Path!, i => i.Id);
         if (missing.Count > 0 && Interlocked.Exchange(ref looking, 1) == 0)
@@ -67,7 +68,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
                 try
                 {
                     FindAgain(missing);
-                    foreach (var image in missing.Where(i => cards.Catalogue.Image(i.Id)?.Path == i.Path))
+                    foreach (var image in missing.Where(i => profiles.Catalogue.Image(i.Id)?.Path == i.Path))
                         searched[image.Id] = 0;
                 }
                 finally
@@ -142,7 +143,7 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
     }
 
     /// <summary>Looks for files of the same size where downloads lie and near the old place, and takes the one with the same sum.</summary>
-    private void FindAgain(IReadOnlyList<ImageCard> missing)
+    private void FindAgain(IReadOnlyList<ImageProfile> missing)
     {
         var wanted = missing.Where(i => i.Sha256 is not null).ToLookup(i => i.DownloadBytes);
         var places = folders.All().Concat(missing.Select(i => System.IO.Path.GetDirectoryName(i.Path)!)).Distinct().Where(Directory.Exists);
@@ -188,14 +189,14 @@ public sealed class Downloads(FolderStore folders, Cards cards, TimeProvider clo
         return sums[key] = Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 
-    private void Took(ImageCard image, string path)
+    private void Took(ImageProfile image, string path)
     {
         // Another change may have been faster.
-        if (cards.Catalogue.Image(image.Id) is not { } now || now.Path != image.Path)
+        if (profiles.Catalogue.Image(image.Id) is not { } now || now.Path != image.Path)
             return;
-        using var acting = Acting.Begin(clock.GetUtcNow());
-        Acting.Say($"The file of {image.Title} was found again at {path}, by its size and sum; it was at {image.Path}.");
-        cards.Add(Core.Boards.CardPack.Empty with { Images = [now with { Path = path }] });
+        using var acting = EditScope.Begin(clock.GetUtcNow());
+        EditScope.Say($"The file of {image.Title} was found again at {path}, by its size and sum; it was at {image.Path}.");
+        profiles.Add(ProfilePack.Empty with { Images = [now with { Path = path }] });
         searched.TryRemove(image.Id, out _);
     }
 

@@ -1,5 +1,7 @@
 using Buttonhook.Core;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Hardware;
 using SharpCompress.Compressors.BZip2;
 

@@ -1,7 +1,6 @@
 using System.Text;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.App.Images;
 

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using Buttonhook.Core;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 
 namespace Buttonhook.App.Images;
 

@@ -1,7 +1,7 @@
 using System.Text;
 using Buttonhook.Core;
-using Buttonhook.Core.Images;
-using Buttonhook.Hardware;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Hardware.Cards;
 
 namespace Buttonhook.App.Images;

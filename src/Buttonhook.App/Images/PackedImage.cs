@@ -1,6 +1,5 @@
 using System.Buffers;
 using System.Collections.Concurrent;
-using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Threading.Channels;
 using Buttonhook.Core;
@@ -29,7 +28,7 @@ public sealed class PackedImage : IDisposable
         Content = content;
     }
 
-    /// <summary>none, gz, xz, zst, bz2, zip or 7z, by the first bytes of the file.</summary>
+    /// <summary>none, gz, xz, zst, bz2, zip, 7z or tar, by the first bytes of the file.</summary>
     public string Compression { get; }
 
     /// <summary>Size of the file in bytes.</summary>
@@ -46,7 +45,7 @@ public sealed class PackedImage : IDisposable
     {
         if (kept.Open(path) is not { } file)
             return null;
-        var hashed = new HashingStream(file, token, null);
+        var hashed = new HashingStream(new SparseStream(file), token, null);
         return new(file, hashed, Raw, hashed, null);
     }
 
@@ -65,14 +64,15 @@ public sealed class PackedImage : IDisposable
             file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16);
             if (file.Length == 0)
                 return Closed(file, new Problem("IMAGE should have at least one byte.", $"{path} is empty.", "Download it again."));
-            var hashed = new HashingStream(file, token, progress);
             var kind = KindOf(file);
+            var hashed = new HashingStream(kind == Raw ? new SparseStream(file) : file, token, progress);
             return kind switch
             {
                 Raw => new PackedImage(file, hashed, kind, hashed, null),
                 "zip" => Largest(file, hashed, kind, SharpCompress.Archives.Zip.ZipArchive.OpenArchive(file)),
                 "7z" => Largest(file, hashed, kind, SevenZipArchive.OpenArchive(file)),
-                _ => new PackedImage(file, hashed, kind, Decoder(kind, hashed), null),
+                Tar => new PackedImage(file, hashed, kind, TarImage.Of(hashed), null),
+                _ => new PackedImage(file, hashed, kind, TarImage.Of(Decoder(kind, hashed)), null),
             };
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
@@ -178,7 +178,7 @@ public sealed class PackedImage : IDisposable
     }
 
     /// <summary>Endings of images; an archive may hold notes and sums beside one.</summary>
-    private static readonly string[] Images = [".img", ".raw", ".wic", ".iso", ".sdcard", ".sdimg", ".hddimg"];
+    internal static readonly string[] Endings = [".img", ".raw", ".wic", ".iso", ".sdcard", ".sdimg", ".hddimg"];
 
     private static Problem Damaged(string path, Exception e, long? at = null) =>
         new(
@@ -191,7 +191,9 @@ public sealed class PackedImage : IDisposable
     private static Answer<PackedImage> Largest(FileStream file, HashingStream hashed, string kind, IArchive archive)
     {
         var files = archive.Entries.Where(e => !e.IsDirectory).OrderByDescending(e => e.Size).ToList();
-        var images = files.Where(e => Images.Contains(System.IO.Path.GetExtension(e.Key ?? ""), StringComparer.OrdinalIgnoreCase)).ToList();
+        var images = files
+            .Where(e => Endings.Contains(System.IO.Path.GetExtension(e.Key ?? ""), StringComparer.OrdinalIgnoreCase))
+            .ToList();
         if (images.Count > 1)
         {
             var names = string.Join(", ", images.Take(4).Select(e => System.IO.Path.GetFileName(e.Key)));
@@ -225,9 +227,11 @@ public sealed class PackedImage : IDisposable
             [(byte)'B', (byte)'Z', (byte)'h', ..] => "bz2",
             [(byte)'P', (byte)'K', 3, 4, ..] => "zip",
             [(byte)'7', (byte)'z', 0xBC, 0xAF, ..] => "7z",
-            _ => Raw,
+            _ => TarImage.Begins(file) ? Tar : Raw,
         };
     }
+
+    private const string Tar = "tar";
 
     private static Stream Decoder(string kind, Stream from) =>
         kind switch

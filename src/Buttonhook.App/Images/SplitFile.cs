@@ -1,5 +1,5 @@
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 
 namespace Buttonhook.App.Images;
 

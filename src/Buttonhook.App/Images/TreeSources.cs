@@ -2,8 +2,9 @@ using System.Formats.Tar;
 using System.IO.Compression;
 using System.Text;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Hardware;
 
 namespace Buttonhook.App.Images;
@@ -175,7 +176,11 @@ public static class TreeSources
     private static Answer<IReadOnlyList<FoundTree>> Blob(string path, FileStream file)
     {
         if (file.Length > 256 << 20)
-            return new Problem("A device tree is small.", $"{path} has {Sizes.Binary(file.Length)}.", "Look whether it is the right file.");
+            return new Problem(
+                "A device tree is small.",
+                $"{path} has {Sizes.Binary(file.Length)}.",
+                "Check whether it is the right file."
+            );
         var bytes = new byte[file.Length];
         file.ReadExactly(bytes);
         try

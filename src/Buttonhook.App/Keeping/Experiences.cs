@@ -1,7 +1,4 @@
-using Buttonhook.App.Consoles;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Matching;
@@ -12,8 +9,8 @@ namespace Buttonhook.App.Keeping;
 /// <summary>What this bench learnt, for another one, and what others told it.</summary>
 public sealed class Experiences(
     BootStore boots,
-    BenchViews views,
-    Cards cards,
+    Fixes fixes,
+    Profiles profiles,
     KnowledgeFiles knowledge,
     RuleBookIndex rules,
     TimeProvider clock
@@ -24,7 +21,7 @@ public sealed class Experiences(
     /// <summary>What was learnt, with the cards of the boards and images that it is about; a problem without boots that count, or without a name.</summary>
     /// <param name="from">How this bench is to be called.</param>
     /// <param name="modelId">One model, or null for all.</param>
-    public Answer<CardPack> Share(string? from, string? modelId)
+    public Answer<ProfilePack> Share(string? from, string? modelId)
     {
         if (from?.Trim() is not { Length: > 0 and <= LongestName } name)
             return new Problem(
@@ -32,16 +29,19 @@ public sealed class Experiences(
                 string.IsNullOrWhiteSpace(from) ? "It has none." : $"This one has {from.Trim().Length}.",
                 "Give it one; it need not be yours."
             );
-        var pairs = Pairs().Where(p => modelId is null || p.Model == modelId).ToList();
+        var pairs = PairExperience
+            .Of(boots.Counted(), [.. fixes.All()], rules.Book)
+            .Where(p => modelId is null || p.Model == modelId)
+            .ToList();
         if (pairs.Count == 0)
             return new Problem(
                 "There should be boots that count.",
-                modelId is null ? "There is none yet." : $"There is none of {cards.Catalogue.Model(modelId)?.Name ?? modelId}.",
+                modelId is null ? "There is none yet." : $"There is none of {profiles.Catalogue.Model(modelId)?.Name ?? modelId}.",
                 "Boot a board first."
             );
         // What others told is theirs to pass on.
         var ids = pairs.Select(p => p.Model).Concat(pairs.Select(p => p.Image).OfType<string>()).ToHashSet();
-        var pack = cards.Export([.. ids.Where(i => cards.Catalogue.Model(i) is not null || cards.Catalogue.Image(i) is not null)]);
+        var pack = profiles.Export([.. ids.Where(i => profiles.Catalogue.Model(i) is not null || profiles.Catalogue.Image(i) is not null)]);
         return pack.Value is { } all
             ? all with
             {
@@ -50,60 +50,10 @@ public sealed class Experiences(
             : pack;
     }
 
-    private List<PairExperience> Pairs()
-    {
-        var fixes = views.Fixes().ToLookup(f => (f.Bench.Board.ModelId, f.Bench.Board.RevisionId, f.Bench.Board.ImageId));
-        return
-        [
-            .. boots
-                .Counted()
-                .GroupBy(b => (b.ModelId, b.RevisionId, b.ImageId))
-                .Select(g =>
-                {
-                    var times = g.Where(b => b.Good).Select(b => b.LoginSeconds).OfType<double>().ToList();
-                    return new PairExperience(
-                        g.Key.ModelId,
-                        g.Key.RevisionId,
-                        g.Key.ImageId,
-                        g.Count(),
-                        g.Count(b => b.Good),
-                        times.Count == 0 ? null : (int)Math.Round(times.Min()),
-                        times.Count == 0 ? null : (int)Math.Round(times.Max()),
-                        [
-                            .. g.Select(b => b.TopCause)
-                                .Concat(fixes[g.Key].Select(f => f.Change.CauseId))
-                                .Where(c => c is not null && rules.Book.Cause(c) is not null)
-                                .Distinct()
-                                .Select(c => new CauseExperience(
-                                    c!,
-                                    g.Count(b => b.TopCause == c),
-                                    [
-                                        .. fixes[g.Key]
-                                            .Where(f => f.Change.CauseId == c)
-                                            .GroupBy(f => WordsOf(c!, f.Change.Text))
-                                            .Select(f => new FixExperience(f.Key, f.Count(), f.Count(x => x.Proven))),
-                                    ]
-                                )),
-                        ]
-                    );
-                }),
-        ];
-    }
-
-    /// <summary>A fix in the words of the rule book; what a person wrote in words of their own stays here.</summary>
-    private string WordsOf(string causeId, string text)
-    {
-        const string own = "A change that the person put in their own words, which are not passed on.";
-        if (rules.Book.Cause(causeId)?.Correction is not { } template)
-            return own;
-        var fixedPart = template.Split('{')[0];
-        return fixedPart.Length > 0 && text.StartsWith(fixedPart, StringComparison.Ordinal) ? Template.Plain(template) : own;
-    }
-
     /// <summary>What a file would change here; a file that is none is a problem.</summary>
     public Answer<TakenExperience> Look(string name, string yaml)
     {
-        var read = CardPack.Read(name, yaml, knowledge.Schemas);
+        var read = ProfilePack.Read(name, yaml, knowledge.Schemas);
         return read.Value is { } pack ? Would(pack) : read.Problem!;
     }
 
@@ -112,13 +62,13 @@ public sealed class Experiences(
     {
         var looked = Look(name, yaml);
         return looked.Value is null ? looked
-            : cards.Import(name, yaml).Problem is { } problem ? problem
+            : profiles.Import(name, yaml).Problem is { } problem ? problem
             : looked;
     }
 
-    private TakenExperience Would(CardPack pack)
+    private TakenExperience Would(ProfilePack pack)
     {
-        var now = cards.Catalogue;
+        var now = profiles.Catalogue;
         static string Of<T>(string title, T card, T? here)
             where T : class =>
             here is null ? $"{title}: new"
@@ -126,14 +76,16 @@ public sealed class Experiences(
             : $"{title}: takes the place of the one that is here";
         return new(
             [
-                .. pack.Boards.Select(b => Of($"Board card {b.FullName}", b, now.Model(b.Id))),
-                .. pack.Images.Select(i => Of($"Image card {i.Title}", i, now.Image(i.Id) is { } here ? here with { Path = null } : null)),
+                .. pack.Boards.Select(b => Of($"Board profile {b.FullName}", b, now.Model(b.Id))),
+                .. pack.Images.Select(i =>
+                    Of($"Image profile {i.Title}", i, now.Image(i.Id) is { } here ? here with { Path = null } : null)
+                ),
                 .. pack.Codes.Select(c => Of($"Revision code {c.Name}", c, now.Codes.FirstOrDefault(h => h.Id == c.Id))),
             ],
             [
                 .. pack.Experiences.Select(e => new ToldExperience(
                     e,
-                    cards.Added.Experiences.FirstOrDefault(o => o.Id == e.Id) is { } known
+                    profiles.Added.Experiences.FirstOrDefault(o => o.Id == e.Id) is { } known
                         ? $"takes the place of what {known.From} told on {known.Made:yyyy-MM-dd}"
                         : "new"
                 )),
@@ -142,7 +94,7 @@ public sealed class Experiences(
     }
 
     /// <summary>What other benches told, for the ranking of images.</summary>
-    public static IEnumerable<BootTally> Tallies(CardPack added) =>
+    public static IEnumerable<BootTally> Tallies(ProfilePack added) =>
         from e in added.Experiences
         from p in e.Pairs
         where p.Image is not null

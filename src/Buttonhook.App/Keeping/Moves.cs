@@ -1,8 +1,7 @@
 using Buttonhook.App.Consoles;
-using Buttonhook.App.Endpoints;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
@@ -45,13 +44,14 @@ public sealed class Moves(
     {
         var newest = captures.Of(boardId).FirstOrDefault(b => b.LastStage == Stage.Login);
         bootId = newest?.Id;
-        MoveSight Sight(Core.Consoles.ConsoleLog? log) =>
+        MoveSight Sight(ConsoleLog? log) =>
             new(
                 move?.Look ?? (log is null ? null : DiskLook.In(log)),
                 move?.Device,
                 $"{boardId} {move?.BegunAt:O}",
                 knowledge.Commands,
-                move is null || newest?.StartedAt < move.BegunAt ? log : null
+                move is null || newest?.StartedAt < move.BegunAt ? log : null,
+                move?.Target
             );
         return newest is null ? plan(Sight(null)) : captures.With(newest.Id, r => plan(Sight(r.Log)))!;
     }
@@ -84,7 +84,7 @@ public sealed class Moves(
             out _
         );
         if (plan.Possible == false)
-            return new($"{plan.Name} should be there.", plan.Says[0], "Choose another medium, or correct the board's card.");
+            return new($"{plan.Name} should be there.", plan.Says[0], "Choose another medium, or correct the board's profile.");
         var good = captures.Of(boardId).FirstOrDefault(b => b.LastStage == Stage.Login);
         if (good is null)
             return new("A system is moved after it reached the login from its card.", "No boot of this board did.", "Boot it first.");

@@ -1,8 +1,9 @@
-using Buttonhook.App.Endpoints;
+using Buttonhook.App.Boards;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Practising;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Storage;
@@ -14,17 +15,12 @@ public sealed class Practices(
     PracticeStore store,
     BoardStore boards,
     KnowledgeFiles knowledge,
+    BootStore boots,
     Catalogue catalogue,
-    RuleBookIndex rules,
+    PracticePlays plays,
     TimeProvider clock
 )
 {
-    /// <summary>Longer than any simulated boot, in milliseconds.</summary>
-    private const int LongEnough = 400_000;
-
-    /// <summary>How long one looks at a console that says nothing more, in milliseconds.</summary>
-    private const int LooksOn = 30_000;
-
     private PracticeBook Book => knowledge.Practice;
 
     /// <summary>How practice stands.</summary>
@@ -42,7 +38,7 @@ public sealed class Practices(
                     r.Level,
                     r.Won == true,
                     r.Minutes,
-                    r.Shortest?.Minutes ?? r.Minutes,
+                    r.Judged?.Lost,
                     r.StartedAt
                 )),
             ],
@@ -62,11 +58,13 @@ public sealed class Practices(
         var drawn = BoardFor(input.BoardId, dice);
         if (drawn.Value is not { } on)
             return drawn.Problem!;
-        var possible = Possible(on);
+        var possible = Possible(on.Board.ModelId);
         if (input.FaultId is { } wanted && !possible.Contains(wanted))
             return new Problem("The fault should be one that this board can have.", $"{NameOf(wanted)} is none.", "Choose another one.");
         var past = store.All();
-        var fault = input.FaultId is { } hidden ? Book.Fault(hidden) : Practice.Draw(Book, input.Level, past, possible, dice.NextDouble());
+        var fault = input.FaultId is { } hidden
+            ? Book.Fault(hidden)
+            : Practice.Draw(Book, input.Level, Met(), past, possible, dice.NextDouble());
         if (fault is null)
             return new Problem(
                 "A board of this level should have a fault to hide.",
@@ -91,8 +89,14 @@ public sealed class Practices(
             null,
             null
         );
+        // How the boots of the possible faults read is wanted when the round is over.
+        _ = Task.Run(() => plays.SignsOf(round, Possible(round.ModelId)));
         return View(Keep(round));
     }
+
+    /// <summary>How often boots of this bench failed by each cause.</summary>
+    private Dictionary<string, int> Met() =>
+        boots.Counted().Where(b => !b.Good).Select(b => b.TopCause).OfType<string>().CountBy(c => c).ToDictionary();
 
     private sealed record On(Board Board, string ImageId);
 
@@ -142,9 +146,9 @@ public sealed class Practices(
         );
     }
 
-    private HashSet<string> Possible(On on)
+    private HashSet<string> Possible(string modelId)
     {
-        var model = catalogue.Model(on.Board.ModelId)!;
+        var model = catalogue.Model(modelId)!;
         // A loader that can be stopped by a key, and one that trains memory, are those of boards.
         return
         [
@@ -152,7 +156,7 @@ public sealed class Practices(
                 .Faults.Select(f => f.Id)
                 .Where(id =>
                     model.InstructionSet != InstructionSet.Amd64
-                    || id is not ("dram-init-failed" or "autoboot-interrupted" or "dtb-missing")
+                    || id is not (CauseIds.DramInitFailed or CauseIds.AutobootInterrupted or CauseIds.DtbMissing)
                 ),
         ];
     }
@@ -166,7 +170,7 @@ public sealed class Practices(
             id,
             round =>
                 Book.Look(lookId) is { } look
-                    ? new PracticeStep(PracticeKind.Look, look.Id, look.Minutes, look.Tells.GetValueOrDefault(round.FaultId, look.Usual))
+                    ? new PracticeStep(PracticeKind.Look, look.Id, look.Minutes, look.Shows(round.FaultId))
                     : new Problem("This can be looked at.", $"There is no look {lookId}.", "Choose one of the list.")
         );
 
@@ -176,25 +180,25 @@ public sealed class Practices(
             id,
             round =>
             {
-                var (read, seconds) = Played(round, round.FaultId);
-                return new PracticeStep(PracticeKind.Boot, "", Cost(seconds), Told(read));
+                var (read, seconds) = plays.Played(round, round.FaultId, round.Steps.Count);
+                return new PracticeStep(PracticeKind.Boot, "", PracticeRound.Cost(seconds), Told(read));
             }
         );
 
-    /// <summary>Mends something: the right one ends the round with a good boot, a wrong one costs a boot.</summary>
+    /// <summary>Mends something, which takes what it takes, and boots: the right one ends the round with a good boot.</summary>
     public Answer<PracticeRoundView> Mend(string id, string faultId) =>
         Step(
             id,
             round =>
             {
-                if (Book.Fault(faultId) is null)
+                if (Book.Fault(faultId) is not { } mend)
                     return new Problem("One of the faults is mended.", $"There is no {faultId}.", "Choose one of the list.");
-                var right = faultId == round.FaultId;
-                var (read, seconds) = Played(round, right ? null : round.FaultId);
+                var right = mend.Mends(round.FaultId);
+                var (read, seconds) = plays.Played(round, right ? null : round.FaultId, round.Steps.Count);
                 return new PracticeStep(
                     PracticeKind.Mend,
                     faultId,
-                    Cost(seconds),
+                    mend.Minutes + PracticeRound.Cost(seconds),
                     right ? "That was it: it reached the login." : $"That was not it. {Told(read)}"
                 );
             }
@@ -208,10 +212,10 @@ public sealed class Practices(
         return View(Keep(round with { Won = false, EndedAt = clock.GetUtcNow() }));
     }
 
-    /// <summary>Stores a round; one that is over with its shortest way, which is played once.</summary>
+    /// <summary>Stores a round; one that is over is judged, once.</summary>
     private PracticeRound Keep(PracticeRound round)
     {
-        var kept = round is { Won: not null, Shortest: null } ? round with { Shortest = ShortestOf(round) } : round;
+        var kept = round is { Won: not null, Judged: null } ? round with { Judged = Judge(round) } : round;
         store.Keep(kept);
         return kept;
     }
@@ -231,68 +235,42 @@ public sealed class Practices(
         var done = step(round);
         if (done.Value is not { } next)
             return done.Problem!;
-        return View(Keep(round.With(next, clock.GetUtcNow())));
+        return View(Keep(round.With(next, Mended(round, next) == true, clock.GetUtcNow())));
     }
 
-    private static int Cost(int seconds) => PracticeRound.BootMinutes + (int)Math.Ceiling(seconds / 60.0);
+    /// <summary>Whether a mending took the fault away; null for what was none.</summary>
+    private bool? Mended(PracticeRound round, PracticeStep step) =>
+        step.Kind == PracticeKind.Mend ? Book.Fault(step.Of)?.Mends(round.FaultId) == true : null;
 
     private static string Told(ReadCapture read) =>
         read.Log.LineCount == 0 || read.Reading.LastStage is null && read.Reading.Outcome != Outcome.Garbled
             ? "The console shows nothing that can be read as a boot."
-            : $"{Words.Of(read.Reading.Outcome, read.Reading.LastStage)}.";
+            : $"{StageWords.Of(read.Reading.Outcome, read.Reading.LastStage)}.";
 
-    private SimulationPlan PlanOf(PracticeRound round, string? fault)
-    {
-        var model = catalogue.Model(round.ModelId)!;
-        var board = new Board(
-            "practice",
-            round.Nickname,
-            round.ModelId,
-            round.RevisionId,
-            round.MemoryMiB,
-            new(32, false, true, null, null),
-            [],
-            round.ImageId,
-            [],
-            true
-        );
-        return new(board, model, catalogue.Image(round.ImageId), fault, model.Console.Speed ?? 115_200, round.Seed, true, "sentinel");
-    }
-
-    private (ReadCapture Read, int Seconds) Played(PracticeRound round, string? fault)
-    {
-        var pieces = new SimulatedBoard(PlanOf(round, fault)).Advance(LongEnough);
-        var reader = new BootReader(rules);
-        reader.Log.CountFrom(0, TimeOrigin.Power);
-        foreach (var piece in pieces)
-            reader.Add(piece.Bytes, piece.Milliseconds);
-        reader.Ending = new(CaptureEnd.Person, LooksOn);
-        return (reader.Result(), ((reader.Log.LastArrival ?? 0) + LooksOn) / 1000);
-    }
-
-    private ShortestWay ShortestOf(PracticeRound round)
+    private JudgedRound? Judge(PracticeRound round)
     {
         if (catalogue.Model(round.ModelId) is null)
-            return new(round.Minutes, "The board of this round is no longer in the catalogue.", []);
-        var (read, seconds) = Played(round, round.FaultId);
-        return Practice.Shortest(Book, round.FaultId, read.Diagnosis, Cost(seconds));
+            return null;
+        var possible = plays.SignsOf(round, Possible(round.ModelId));
+        var met = Met();
+        // Who chose how hard it is knows which faults it may be; what another person hid may be any.
+        var likely = possible
+            .Keys.Where(f => f == round.FaultId || round.ByPerson || Book.Fault(f)?.Level == round.Level)
+            .ToDictionary(f => f, f => Practice.MetWeight(f, met));
+        var (read, seconds) = plays.Played(round, round.FaultId, 0);
+        var alike = likely.Keys.Where(f => f != round.FaultId && possible[f] == possible[round.FaultId]).ToList();
+        var lines = TellingLine.In(read, round.FaultId);
+        return new(
+            new PracticeJudge(Book, likely, possible, PracticeRound.Cost(seconds)).Of(round),
+            Book.Told(round.FaultId, lines, alike, NameOf),
+            lines
+        );
     }
 
     private PracticeRoundView View(PracticeRound round)
     {
         var model = catalogue.Model(round.ModelId);
         var over = round.Won is not null;
-        // The same board boots the same way each time, until it is mended.
-        var logs = new Dictionary<bool, IReadOnlyList<string>>();
-        IReadOnlyList<string> LogOf(bool mended)
-        {
-            if (!logs.TryGetValue(mended, out var lines))
-            {
-                var log = Played(round, mended ? null : round.FaultId).Read.Log;
-                logs[mended] = lines = [.. Enumerable.Range(1, log.LineCount).Select(log.Text)];
-            }
-            return lines;
-        }
         return new(
             round.Id,
             round.Nickname,
@@ -300,28 +278,28 @@ public sealed class Practices(
                 ? round.ModelId
                 : $"{model.FullName}, revision {round.RevisionId}{(round.MemoryMiB is { } mib ? $", {Sizes.Memory(mib)}" : "")}, with {catalogue.Image(round.ImageId)?.Title ?? round.ImageId}. It was written and put in, and does not come up as it should.",
             round.Level,
-            round.ByPerson,
             round.Minutes,
             PracticeRound.MostMinutes,
             PracticeRound.BootMinutes + 1,
-            [.. round.Steps.Select(s => Shown(round, s, LogOf))],
+            [.. round.Steps.Select((s, n) => Shown(round, s, n))],
             [.. Book.Looks.Select(l => new PracticeChoice(l.Id, l.Name, l.Minutes))],
             [
                 .. Book
-                    .Faults.Select(f => new PracticeChoice(f.Id, f.Mend, PracticeRound.BootMinutes + 1))
+                    .Faults.Select(f => new PracticeChoice(f.Id, f.Mend, f.Minutes + PracticeRound.BootMinutes + 1))
                     .OrderBy(m => m.Name, StringComparer.Ordinal),
             ],
             round.Won,
             over ? NameOf(round.FaultId) : null,
-            round.Shortest,
-            over ? Better(round) : null
+            round.Judged,
+            over ? Practice.Better([.. store.All().Where(r => r.Level == round.Level)]) : null
         );
     }
 
-    private PracticeStepView Shown(PracticeRound round, PracticeStep step, Func<bool, IReadOnlyList<string>> logOf)
+    private PracticeStepView Shown(PracticeRound round, PracticeStep step, int number)
     {
-        var right = step.Kind == PracticeKind.Mend ? step.Of == round.FaultId : (bool?)null;
-        var log = step.Kind != PracticeKind.Look && catalogue.Model(round.ModelId) is not null ? logOf(right == true) : null;
+        var right = Mended(round, step);
+        var log =
+            step.Kind != PracticeKind.Look && catalogue.Model(round.ModelId) is not null ? plays.LogOf(round, number, right == true) : null;
         var name = step.Kind switch
         {
             PracticeKind.Look => Book.Look(step.Of)?.Name ?? step.Of,
@@ -329,19 +307,5 @@ public sealed class Practices(
             _ => "Power, and the console",
         };
         return new(step.Kind, name, step.Minutes, step.Tells, log, right);
-    }
-
-    /// <summary>How the newest three rounds of a level went against those before.</summary>
-    private string? Better(PracticeRound round)
-    {
-        var same = store
-            .All()
-            .Where(r => r.Won is not null && r.Level == round.Level)
-            .Select(r => r.Minutes - (r.Shortest?.Minutes ?? r.Minutes))
-            .ToList();
-        if (same.Count < 4)
-            return null;
-        var (now, before) = (same.Take(3).Average(), same.Skip(3).Average());
-        return $"Your last three rounds of this level took {now:0} min more than the shortest way; those before took {before:0} min more.";
     }
 }

@@ -1,16 +1,19 @@
+using Buttonhook.App.Boards;
 using Buttonhook.App.Consoles;
 using Buttonhook.App.Preparing;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
+using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Keeping;
 
 /// <summary>Puts together what is known of a boot, for its working settings.</summary>
 public sealed class Runs(
-    BenchViews views,
+    Standings standings,
+    Fixes fixes,
     BootStore boots,
     Captures captures,
     Catalogue catalogue,
@@ -39,6 +42,10 @@ public sealed class Runs(
         var sameCard = boot.CardNumber == bench.CardNumber;
         var write = writer.Of(bench.Board.Id);
         var (set, chosen, version) = store.Of(bench.Board.Id);
+        // What was set as this very card was written; what is set now is that of the next one.
+        var written = store.Before(bench.Board.Id, boot.CardNumber, boot.StartedAt);
+        if (written?.Set is { } then)
+            (set, chosen, version) = (then, written.Recipes ?? [], Math.Max(version, 1));
         var made = captures.With<object>(
             boot.Id,
             read =>
@@ -51,11 +58,11 @@ public sealed class Runs(
                         model,
                         catalogue,
                         catalogue.Image(boot.ImageId),
-                        sameCard ? views.ProofOf(bench).Card : CardState.Chosen,
+                        sameCard ? standings.ProofOf(bench).Card : CardState.Chosen,
                         sameCard && write?.CardNumber == boot.CardNumber && write.SlotId != CardSlots.CopyId ? write : null,
-                        sameCard && version > 0 ? set : null,
-                        sameCard ? [.. preparations.Recipes().Where(r => chosen.Contains(r.Id))] : [],
-                        sameCard ? views.MendedOn(bench) : [],
+                        (sameCard || written?.Set is not null) && version > 0 ? set : null,
+                        sameCard || written?.Set is not null ? [.. preparations.Recipes().Where(r => chosen.Contains(r.Id))] : [],
+                        sameCard ? fixes.Of(bench) : [],
                         read.Reading,
                         read.Log,
                         boot.Source,

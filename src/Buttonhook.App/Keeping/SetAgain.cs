@@ -1,5 +1,5 @@
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
@@ -10,7 +10,13 @@ namespace Buttonhook.App.Keeping;
 public sealed record SetUp(IReadOnlyList<string> Done, IReadOnlyList<string> Left);
 
 /// <summary>Sets the bench of a board up as a record says: image, card, supply, cable, adapter, parts, first-boot settings and recipes.</summary>
-public sealed class SetAgain(BoardStore boards, PreparationStore preparations, Preparing.Preparations recipes, Catalogue catalogue)
+public sealed class SetAgain(
+    BoardStore boards,
+    PreparationStore preparations,
+    Preparing.Preparations recipes,
+    Catalogue catalogue,
+    Database database
+)
 {
     /// <summary>Why a bench of a model cannot be set up as these settings say; null when it can.</summary>
     public Problem? Against(WorkingSettings settings, string modelId)
@@ -62,6 +68,7 @@ public sealed class SetAgain(BoardStore boards, PreparationStore preparations, P
             CableId = Known(wanted.CableId, catalogue.Cables.Any(c => c.Id == wanted.CableId), "The cable"),
             Parts = [.. (wanted.Parts ?? []).Where(p => Known(p, catalogue.Parts.Any(k => k.Id == p), "The part") is not null)],
         };
+        using var unit = database.Begin();
         var saved = boards.Save(bench.Board with { Connected = connected }, bench.FaultId);
         if (saved.Problem is { } refused)
             return refused;
@@ -73,6 +80,7 @@ public sealed class SetAgain(BoardStore boards, PreparationStore preparations, P
         }
         if ((was.FirstBoot ?? (hostName is null ? null : Core.Preparing.FirstBoot.Usual)) is { } first)
             FirstBoot(bench, first, was.Recipes, sameBoard, hostName, secretsOf, done, left);
+        unit.Commit();
         return new SetUp(done, left);
     }
 

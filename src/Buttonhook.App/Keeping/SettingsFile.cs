@@ -2,7 +2,6 @@ using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
-using Buttonhook.App.Endpoints;
 using Buttonhook.Core;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;

@@ -1,13 +1,13 @@
 using System.Text;
 using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Keeping;
-using Buttonhook.Core.Matching;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
-using Buttonhook.Storage;
 
 namespace Buttonhook.App.Preparing;
 
@@ -16,13 +16,13 @@ public sealed class CardAssembly(
     CardSlots slots,
     StandInImages files,
     ImageLooks looks,
-    Cards cards,
+    Profiles profiles,
     Preparations preparations,
     TimeProvider clock
 )
 {
     /// <summary>One image that is opened, with its card.</summary>
-    private sealed record Source(ImageCard Image, string Path, FileStream File);
+    private sealed record Source(ImageProfile Image, string Path, FileStream File);
 
     /// <summary>Everything in order; the problem that stopped it, or null when card and drive are ready.</summary>
     internal async Task<Problem?> Run(CardWriteJob job, CardTask task, DryBoard dry, CancellationToken token)
@@ -31,11 +31,11 @@ public sealed class CardAssembly(
         try
         {
             var systems = new List<SystemToLay>();
-            IReadOnlyList<string> ids = task.Order.Layout == School.BootMenu ? task.Order.Beside ?? [] : [];
+            IReadOnlyList<string> ids = task.Order.Layout == StorageLayout.BootMenu ? task.Order.Beside ?? [] : [];
             PreparationPlan? plan = null;
             foreach (var id in ids.Prepend(task.Image.Id))
             {
-                if (cards.Catalogue.Image(id) is not { Kind: not "installer" } image)
+                if (profiles.Catalogue.Image(id) is not { Kind: not "installer" } image)
                     return new("Each system should have an image on the shelf, and no installer.", $"{id} has none.", "Choose others.");
                 var opened = await Open(job, image, token);
                 if (opened.Value is not { } source)
@@ -70,9 +70,9 @@ public sealed class CardAssembly(
         }
     }
 
-    private async Task<Answer<Source>> Open(CardWriteJob job, ImageCard image, CancellationToken token)
+    private async Task<Answer<Source>> Open(CardWriteJob job, ImageProfile image, CancellationToken token)
     {
-        var found = files.FileOf(image, cards.Catalogue);
+        var found = files.FileOf(image, profiles.Catalogue);
         if (found.Value is not { } path)
             return found.Problem!;
         if (CardWriteSteps.CheckDownload(job, image, path, token) is { } wrong)
@@ -116,7 +116,7 @@ public sealed class CardAssembly(
         var opened = slots.Open(task.Slot, task.Image, token);
         if (opened.Value is not { } card)
             return opened.Problem;
-        using var ownCard = card;
+        using var ownProfile = card;
         CardDevice? drive = null;
         if (task.Drive is { } slot)
         {
@@ -261,6 +261,8 @@ public sealed class CardAssembly(
         job.State = job.State with
         {
             Files = [.. rendered.Select(f => f.Path)],
+            Set = plan is null ? null : SettingsMaker.WithoutSecrets(plan.Set),
+            Recipes = plan is null ? null : [.. plan.Recipes.Select(r => r.Id)],
             Applied = [.. rendered.Select(f => new KeptFile(f.Path, PreparationViews.WithoutSecrets(f.After, plan!.Set)))],
         };
         return null;

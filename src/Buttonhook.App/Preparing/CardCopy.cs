@@ -1,7 +1,7 @@
 using System.IO.Hashing;
 using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Hardware.Cards;
 
 namespace Buttonhook.App.Preparing;

@@ -22,7 +22,7 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store, Stan
     private string Folder => Path.Combine(options.DataFolder, "cards");
 
     /// <summary>All slots, real ones first; for a raw image also a file that takes a copy of it.</summary>
-    public IReadOnlyList<CardSlot> All(ImageCard? image)
+    public IReadOnlyList<CardSlot> All(ImageProfile? image)
     {
         var real = options.CardDevices
             ? BlockDevices
@@ -60,10 +60,10 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store, Stan
         ];
     }
 
-    private string CopyOf(ImageCard image) => Path.Combine(options.DataFolder, "images", $"prepared-{image.Id}.img");
+    private string CopyOf(ImageProfile image) => Path.Combine(options.DataFolder, "images", $"prepared-{image.Id}.img");
 
     /// <summary>The slot with this id, or null.</summary>
-    public CardSlot? Find(string id, ImageCard? image) => All(image).FirstOrDefault(s => s.Id == id);
+    public CardSlot? Find(string id, ImageProfile? image) => All(image).FirstOrDefault(s => s.Id == id);
 
     /// <summary>Changes the card of a simulated slot for another, empty one.</summary>
     public Problem? Change(string id, string name, SimulatedCardSetup setup)
@@ -87,7 +87,7 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store, Stan
     }
 
     /// <summary>Opens the card of a slot; what stands in the way is a problem.</summary>
-    public Answer<CardDevice> Open(CardSlot slot, ImageCard? image, CancellationToken token)
+    public Answer<CardDevice> Open(CardSlot slot, ImageProfile? image, CancellationToken token)
     {
         try
         {
@@ -109,7 +109,7 @@ public sealed class CardSlots(BenchOptions options, PreparationStore store, Stan
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            return new Problem("The card should open.", e.Message, "Look whether it is in its slot, and who may write it.");
+            return new Problem("The card should open.", e.Message, "Check whether it is in its slot, and who may write it.");
         }
     }
 

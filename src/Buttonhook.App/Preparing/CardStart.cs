@@ -1,8 +1,12 @@
 using System.Text;
 using System.Text.RegularExpressions;
 using Buttonhook.App.Images;
+using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Core.Simulating;
 using Buttonhook.Hardware.Cards;
@@ -33,17 +37,17 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
     /// <summary>Faults that are on a card; one that was written just now does not have those of the card before it.</summary>
     private static readonly string[] OnCard =
     [
-        "root-not-found",
-        "boot-files-missing",
-        "dtb-missing",
-        "initrd-corrupt",
-        "kernel-wrong-architecture",
-        "console-arg-missing",
-        "image-truncated",
-        "medium-io-errors",
-        "fstab-device-missing",
-        "service-failed",
-        "disk-full",
+        CauseIds.RootNotFound,
+        CauseIds.BootFilesMissing,
+        CauseIds.DtbMissing,
+        CauseIds.InitrdCorrupt,
+        CauseIds.KernelWrongArchitecture,
+        CauseIds.ConsoleArgMissing,
+        CauseIds.ImageTruncated,
+        CauseIds.MediumIoErrors,
+        CauseIds.FstabDeviceMissing,
+        CauseIds.ServiceFailed,
+        CauseIds.DiskFull,
     ];
 
     [GeneratedRegex("""^(?:hostname: "?|\tprintf '%s\\n' ')(?<name>[A-Za-z0-9-]+)["']?(?: >/etc/hostname)?$""", RegexOptions.Multiline)]
@@ -64,7 +68,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
         )
             return null;
         if (Opened(slot, setup) is not { } card)
-            return new(SimulatedFaults.Find("no-boot-medium"), null);
+            return new(SimulatedFaults.Find(CauseIds.NoBootMedium), null);
         using (card)
             try
             {
@@ -75,7 +79,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
             }
             catch (IOException)
             {
-                return new(SimulatedFaults.Find("medium-io-errors"), null);
+                return new(SimulatedFaults.Find(CauseIds.MediumIoErrors), null);
             }
     }
 
@@ -85,7 +89,7 @@ public sealed partial class CardStarts(PreparationStore store, CardSlots slots)
 
     private static SimulatedFault? FaultOf(DryBoot played) =>
         played.Causes.Select(c => SimulatedFaults.All.FirstOrDefault(f => f.ClearedBy.Contains(c))).FirstOrDefault(f => f is not null)
-        ?? (played.Verdict == DryVerdict.DoesNotBoot ? SimulatedFaults.Find("boot-files-missing") : null);
+        ?? (played.Verdict == DryVerdict.DoesNotBoot ? SimulatedFaults.Find(CauseIds.BootFilesMissing) : null);
 
     /// <summary>A card that was put together: each entry of its menu is played; a drive that another card was written over since is not there.</summary>
     private CardStart Laid(CardWrite write, IReadOnlyList<LaidSystem> systems, CardDevice card, DryBoard dry)

@@ -9,7 +9,7 @@ namespace Buttonhook.App.Preparing;
 internal static class CardTroubles
 {
     /// <summary>The image is larger than the card.</summary>
-    public static Problem TooSmall(ImageCard image, long bytes) =>
+    public static Problem TooSmall(ImageProfile image, long bytes) =>
         new(
             $"{image.Title} should fit on the card.",
             $"It has {Sizes.Binary(image.ExpandedBytes)}, the card {Sizes.Binary(bytes)}.",
@@ -27,7 +27,7 @@ internal static class CardTroubles
             ),
             CardFault.ReadOnly => new(
                 "The card should take what is written.",
-                $"It turned read-only at {Sizes.Binary(e.At)}.",
+                $"Became read-only at {Sizes.Binary(e.At)}.",
                 "Look at the slider of the card; when it is open, the card is worn out: use another one."
             ),
             CardFault.Unreadable => new(

@@ -1,10 +1,11 @@
 using System.Text;
 using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Keeping;
-using Buttonhook.Core.Matching;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
@@ -13,7 +14,7 @@ namespace Buttonhook.App.Preparing;
 
 /// <summary>What is written where.</summary>
 /// <param name="Drive">The slot of the drive that takes the root, or null.</param>
-internal sealed record CardTask(BenchBoard Bench, ImageCard Image, CardSlot Slot, CardSlot? Drive, CardOrder Order);
+internal sealed record CardTask(BenchBoard Bench, ImageProfile Image, CardSlot Slot, CardSlot? Drive, CardOrder Order);
 
 /// <summary>The steps by which a card is written: look, check, write, read back, first-boot files, dry boot.</summary>
 public sealed class CardWriteSteps(
@@ -22,9 +23,10 @@ public sealed class CardWriteSteps(
     StandInImages files,
     ImageLooks looks,
     Unpacked unpacked,
-    Cards cards,
+    Profiles profiles,
     Preparations preparations,
     CardAssembly assembly,
+    Database database,
     TimeProvider clock
 )
 {
@@ -32,22 +34,33 @@ public sealed class CardWriteSteps(
     internal async Task<Problem?> Run(CardWriteJob job, CardTask task, CancellationToken token)
     {
         var (bench, image, slot, _, order) = task;
-        var board = DryBoards.Of(bench.Board, cards.Catalogue);
-        if (board.Value is not { } dry)
-            return board.Problem;
-        if (order.Layout is School.BootMenu or School.LoaderOnCard)
+        var board = DryBoards.Of(bench.Board, profiles.Catalogue);
+        var dry = board.Value;
+        if (order.Layout is StorageLayout.BootMenu or StorageLayout.LoaderOnCard)
         {
+            // Such a card follows the board's own loader; without knowing it, it cannot be put together.
+            if (dry is null)
+                return board.Problem;
             if (await assembly.Run(job, task, dry, token) is { } not)
                 return not;
             Chosen(job, task);
             return null;
         }
-        var source = files.FileOf(image, cards.Catalogue);
+        var source = files.FileOf(image, profiles.Catalogue);
         if (source.Value is not { } path)
             return source.Problem;
         var raw = image.Kind != "installer";
         if (raw && await BreaksAlready(job, bench, image, path, dry, order, token) is { } breaks)
             return breaks;
+        // What cannot be written at the end is refused before anything is erased.
+        if (
+            raw
+            && preparations
+                .Plan(bench.Board, image, await looks.Look(path, dry).WaitAsync(token))
+                .Problems.FirstOrDefault(p => p.Field == Preparations.OnRoot)
+                is { } unwritable
+        )
+            return new("What is set should be written onto the card.", unwritable.Text, "Leave it empty, or choose another image.");
         if (CheckDownload(job, image, path, token) is { } wrong)
             return wrong;
         var opened = slots.Open(slot, image, token);
@@ -68,8 +81,11 @@ public sealed class CardWriteSteps(
             {
                 if (FirstBoot(job, bench, image, path, dry, card) is { } refused)
                     return refused;
-                job.Begin(WriteStep.DryBoot, 0);
-                job.State = job.State with { After = DryBoot.Play(card, dry, ImageFiles.Unpack) };
+                if (dry is not null)
+                {
+                    job.Begin(WriteStep.DryBoot, 0);
+                    job.State = job.State with { After = DryBoot.Play(card, dry, ImageFiles.Unpack) };
+                }
             }
             card.Flush();
         }
@@ -82,7 +98,12 @@ public sealed class CardWriteSteps(
         // A copy beside the image is no card: what is in the board stays what it is.
         if (task.Slot.Id == CardSlots.CopyId)
             return;
+        using var unit = database.Begin();
         boards.ChooseImage(task.Bench.Board.Id, task.Image.Id);
+        // What was written here is in the board, as large as it was measured.
+        if (job.State.CardBytes is { } bytes)
+            boards.NoteCard(task.Bench.Board.Id, Sizes.CardLabel(bytes));
+        unit.Commit();
         job.State = job.State with { CardNumber = boards.Find(task.Bench.Board.Id)?.CardNumber };
     }
 
@@ -90,9 +111,9 @@ public sealed class CardWriteSteps(
     private async Task<Problem?> BreaksAlready(
         CardWriteJob job,
         BenchBoard bench,
-        ImageCard image,
+        ImageProfile image,
         string path,
-        DryBoard dry,
+        DryBoard? dry,
         CardOrder order,
         CancellationToken token
     )
@@ -104,7 +125,7 @@ public sealed class CardWriteSteps(
         return
             look.Dry is { Verdict: DryVerdict.DoesNotBoot } no
             && !order.Anyway
-            && no.Broken.Any(c => c.Edit is null && c.Cause != "console-arg-missing")
+            && no.Broken.Any(c => c.Edit is null && c.Cause != CauseIds.ConsoleArgMissing)
             ? new(
                 $"{image.Title} should boot on {bench.Board.Nickname}.",
                 no.Broken.FirstOrDefault()?.Text ?? "The dry boot breaks.",
@@ -113,7 +134,7 @@ public sealed class CardWriteSteps(
             : null;
     }
 
-    internal static Problem? CheckDownload(CardWriteJob job, ImageCard image, string path, CancellationToken token)
+    internal static Problem? CheckDownload(CardWriteJob job, ImageProfile image, string path, CancellationToken token)
     {
         if (image.Sha256 is not { } sum)
             return null;
@@ -143,7 +164,8 @@ public sealed class CardWriteSteps(
             return opened.Problem;
         using (packed)
         {
-            var total = packed.Compression == PackedImage.Raw ? packed.SizeBytes : cards.Catalogue.Image(job.State.ImageId)!.ExpandedBytes;
+            var total =
+                packed.Compression == PackedImage.Raw ? packed.SizeBytes : profiles.Catalogue.Image(job.State.ImageId)!.ExpandedBytes;
             job.Begin(WriteStep.Writing, total);
             job.Erase();
             var copy = new CardCopy(card, done => job.Progress(done));
@@ -158,20 +180,27 @@ public sealed class CardWriteSteps(
         }
     }
 
-    private Problem? FirstBoot(CardWriteJob job, BenchBoard bench, ImageCard image, string path, DryBoard dry, CardDevice card)
+    private static Problem? OntoExt(CardDevice card, Partition partition, List<RenderedFile> files) =>
+        files.Count == 0
+            ? null
+            : ExtFiles.Write(card.Path, partition.StartBytes, [.. files.Select(f => (f.Path, Encoding.UTF8.GetBytes(f.After), f.Mode))]);
+
+    private Problem? FirstBoot(CardWriteJob job, BenchBoard bench, ImageProfile image, string path, DryBoard? dry, CardDevice card)
     {
         job.Begin(WriteStep.FirstBootFiles, 0);
         var plan = preparations.Plan(bench.Board, image, looks.Look(path, dry).Result);
+        job.State = job.State with { Set = SettingsMaker.WithoutSecrets(plan.Set), Recipes = [.. plan.Recipes.Select(r => r.Id)] };
         if (plan.Texts is not { } texts || plan.Rendered is not { Files.Count: > 0 } rendered)
             return null;
         var onBoot = rendered.Files.Where(f => f.Place == FilePlace.Boot).ToList();
         var onRoot = rendered.Files.Where(f => f.Place == FilePlace.Root).ToList();
         if (texts.BootIsExt)
         {
-            onRoot.AddRange(onBoot);
-            onBoot.Clear();
+            card.Flush();
+            if (OntoExt(card, texts.BootPartition, onBoot) is { } notOnBoot)
+                return notOnBoot;
         }
-        if (onBoot.Count > 0)
+        else if (onBoot.Count > 0)
         {
             var fat = new FatWriter(
                 card.Part(texts.BootPartition.StartBytes, texts.BootPartition.LengthBytes),
@@ -187,19 +216,10 @@ public sealed class CardWriteSteps(
         }
         if (onRoot.Count > 0)
         {
-            var partition = texts.BootIsExt ? texts.BootPartition : texts.RootPartition;
-            if (partition is null)
-                return new("The image should have a root file system that is read here.", "It has none.", "Leave out what goes onto it.");
+            // A root that cannot be written was refused before anything was erased.
             card.Flush();
-            if (
-                ExtFiles.Write(
-                    card.Path,
-                    partition.StartBytes,
-                    [.. onRoot.Select(f => (f.Path, Encoding.UTF8.GetBytes(f.After), f.Mode))]
-                ) is
-                { } refused
-            )
-                return refused;
+            if (OntoExt(card, texts.RootPartition!, onRoot) is { } notOnRoot)
+                return notOnRoot;
         }
         var all = onBoot.Concat(onRoot).ToList();
         job.State = job.State with

@@ -1,9 +1,7 @@
 using System.Collections.Concurrent;
-using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
-using Buttonhook.Core.Matching;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 using Buttonhook.Storage;
@@ -23,7 +21,7 @@ public sealed record CardOrder(
     string? Confirm,
     bool CheckSize,
     bool Anyway,
-    School Layout = School.OneCard,
+    StorageLayout Layout = StorageLayout.OneCard,
     IReadOnlyList<string>? Beside = null,
     DriveOrder? Drive = null,
     bool EndCapture = false
@@ -40,7 +38,7 @@ public sealed class CardWriter(
     BoardStore boards,
     CardSlots slots,
     StandInImages files,
-    Cards cards,
+    Profiles profiles,
     CardWriteSteps steps,
     TimeProvider clock
 ) : IHostedService
@@ -103,13 +101,13 @@ public sealed class CardWriter(
     {
         if (boards.Find(boardId) is not { } bench)
             return new Problem("The board should be on the bench.", "It is not there any more.", "Reload the page.");
-        if (cards.Catalogue.Image(bench.Board.ImageId) is not { } image)
+        if (profiles.Catalogue.Image(bench.Board.ImageId) is not { } image)
             return new Problem("An image should be chosen first.", "None is.", "Take one on the Match page.");
         var chosen = SlotOf(order.SlotId, order.Confirm, image);
         if (chosen.Value is not { } slot)
             return chosen.Problem!;
         CardSlot? drive = null;
-        if (order.Layout == School.LoaderOnCard)
+        if (order.Layout == StorageLayout.LoaderOnCard)
         {
             if (order.Drive is not { Kind: "ssd" or "usb" } asked || asked.SlotId == order.SlotId)
                 return new Problem(
@@ -122,7 +120,10 @@ public sealed class CardWriter(
                 return other.Problem!;
             drive = other.Value;
         }
-        if (order.Layout is School.BootMenu or School.LoaderOnCard && new[] { slot, drive }.Any(s => s?.Id == CardSlots.CopyId))
+        if (
+            order.Layout is StorageLayout.BootMenu or StorageLayout.LoaderOnCard
+            && new[] { slot, drive }.Any(s => s?.Id == CardSlots.CopyId)
+        )
             return new Problem(
                 "A card that is put together goes into a slot.",
                 "The copy beside the image holds one image as it is.",
@@ -186,7 +187,7 @@ public sealed class CardWriter(
         return state;
     }
 
-    private Answer<CardSlot> SlotOf(string id, string? typed, ImageCard image)
+    private Answer<CardSlot> SlotOf(string id, string? typed, ImageProfile image)
     {
         if (slots.Find(id, image) is not { } slot)
             return new Problem("The card should be in one of the slots.", $"{id} is none of them.", "Put it in, and look again.");

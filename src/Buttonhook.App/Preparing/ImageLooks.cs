@@ -1,8 +1,9 @@
 using System.Collections.Concurrent;
 using Buttonhook.App.Images;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.App.Preparing;
@@ -17,7 +18,7 @@ public sealed class ImageLooks(KnowledgeFiles knowledge, Unpacked unpacked)
     private readonly ConcurrentDictionary<(string, long, DateTime, string), Task<ImageLook>> looks = new();
 
     /// <summary>The look when it is there; null while it goes on in the background.</summary>
-    public ImageLook? Now(string path, DryBoard board)
+    public ImageLook? Now(string path, DryBoard? board)
     {
         var task = Look(path, board);
         return task.Wait(TimeSpan.FromMilliseconds(1500)) ? task.Result : null;
@@ -30,8 +31,8 @@ public sealed class ImageLooks(KnowledgeFiles knowledge, Unpacked unpacked)
         return task.IsCompletedSuccessfully ? task.Result.Dry : null;
     }
 
-    /// <summary>The look, waited for.</summary>
-    public Task<ImageLook> Look(string path, DryBoard board)
+    /// <summary>The look, waited for; without a board of which the processor is known, its files are read and no boot is played.</summary>
+    public Task<ImageLook> Look(string path, DryBoard? board)
     {
         var file = new FileInfo(path);
         return looks.GetOrAdd(
@@ -43,7 +44,7 @@ public sealed class ImageLooks(KnowledgeFiles knowledge, Unpacked unpacked)
     /// <summary>Two at a time: a shelf full of images should not take the whole machine.</summary>
     private readonly SemaphoreSlim turns = new(2);
 
-    private async Task<ImageLook> TakeInTurn(string path, DryBoard board)
+    private async Task<ImageLook> TakeInTurn(string path, DryBoard? board)
     {
         await turns.WaitAsync();
         try
@@ -56,7 +57,7 @@ public sealed class ImageLooks(KnowledgeFiles knowledge, Unpacked unpacked)
         }
     }
 
-    private ImageLook Take(string path, DryBoard board)
+    private ImageLook Take(string path, DryBoard? board)
     {
         try
         {

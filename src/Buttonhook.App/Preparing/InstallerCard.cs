@@ -3,8 +3,8 @@ using System.IO.Compression;
 using System.IO.Hashing;
 using System.Text;
 using Buttonhook.Core;
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Hardware.Cards;
 
@@ -21,7 +21,7 @@ internal static class InstallerCard
         CardWriteJob job,
         string path,
         bool standIn,
-        ImageCard image,
+        ImageProfile image,
         CardDevice card,
         DateTime now,
         CancellationToken token

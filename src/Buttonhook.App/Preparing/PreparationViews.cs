@@ -2,6 +2,7 @@ using Buttonhook.App.Images;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
@@ -39,7 +40,7 @@ public sealed record BesideChoice(string Id, string Title, long Bytes);
 public sealed record Preparation(
     CardPlan? Card,
     CardTimes? Times,
-    IReadOnlyList<SchoolPlan> Schools,
+    IReadOnlyList<LayoutPlan> Layouts,
     IReadOnlyList<BesideChoice> Beside,
     string? Kind,
     FirstBoot Set,
@@ -83,7 +84,7 @@ public sealed class PreparationViews(
         if (boards.Find(id) is not { } bench)
             return null;
         var image = catalogue.Image(bench.Board.ImageId);
-        var (look, problem) = Look(bench.Board, image);
+        var (look, looking, problem) = Look(bench.Board, image);
         var plan = image is null ? null : preparations.Plan(bench.Board, image, look);
         var stored = store.Of(id);
         var own = store.Recipes().Select(r => r.Id).ToHashSet();
@@ -92,7 +93,7 @@ public sealed class PreparationViews(
             image is not null && bench.Board.Connected.CardGb is { } card ? CardPlan.For(image, card, catalogue.CardBand) : null,
             image is null ? null : CardTimes.For(image, store.Speeds(real: !bench.Board.Simulated)),
             image is not null && catalogue.Model(bench.Board.ModelId) is { } model
-                ? SchoolPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20), catalogue.CardBand)
+                ? LayoutPlan.All(image, bench.Board, model, Sizes.MiB * Math.Clamp(recoveryMiB ?? 0, 0, 1 << 20), catalogue.CardBand)
                 : [],
             image is null ? [] : [.. BesideOf(image)],
             image?.Kind,
@@ -123,15 +124,15 @@ public sealed class PreparationViews(
             Files(plan, set),
             plan?.Rendered?.Notes ?? [],
             image is not null && files.IsStandIn(image),
-            image is not null && image.Kind != "installer" && look is null && problem is null,
-            problem ?? look?.Problem,
+            looking,
+            look?.Problem ?? problem,
             look?.Dry,
             slots.All(image),
             writer.Of(id)
         );
     }
 
-    private IEnumerable<BesideChoice> BesideOf(ImageCard image) =>
+    private IEnumerable<BesideChoice> BesideOf(ImageProfile image) =>
         catalogue
             .Images.Where(i =>
                 i.Id != image.Id
@@ -146,8 +147,8 @@ public sealed class PreparationViews(
     {
         if (catalogue.Image(bench.Board.ImageId) is not { } image)
             return (null, null);
-        var (look, problem) = Look(bench.Board, image);
-        return (preparations.Plan(bench.Board, image, look, secrets), problem ?? look?.Problem);
+        var (look, _, problem) = Look(bench.Board, image);
+        return (preparations.Plan(bench.Board, image, look, secrets), look?.Problem ?? problem);
     }
 
     /// <summary>The files for settings that need not be stored; without any when no image is chosen or while it is looked into.</summary>
@@ -163,15 +164,17 @@ public sealed class PreparationViews(
     private List<FileView> Files(PreparationPlan? plan, FirstBoot set) =>
         [.. plan?.Rendered?.Files.Select(f => Shown(f with { After = WithoutSecrets(f.After, set) })) ?? []];
 
-    private (ImageLook? Look, Problem? Problem) Look(Board board, ImageCard? image)
+    /// <summary>What the image holds, whether it is still looked into, and why its boot is not played or it cannot be looked into.</summary>
+    private (ImageLook? Look, bool Looking, Problem? Problem) Look(Board board, ImageProfile? image)
     {
         if (image is null || image.Kind == "installer")
-            return (null, null);
-        var dry = DryBoards.Of(board, catalogue);
-        if (dry.Value is null)
-            return (null, dry.Problem);
+            return (null, false, null);
         var path = files.FileOf(image, catalogue);
-        return path.Value is null ? (null, path.Problem) : (looks.Now(path.Value, dry.Value), null);
+        if (path.Value is null)
+            return (null, false, path.Problem);
+        var dry = DryBoards.Of(board, catalogue);
+        var look = looks.Now(path.Value, dry.Value);
+        return (look, look is null, dry.Problem);
     }
 
     /// <summary>The password hash and the wireless key go onto the card and into a zip that asks for them, and nowhere else.</summary>

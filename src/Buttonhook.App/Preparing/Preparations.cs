@@ -1,7 +1,7 @@
-using Buttonhook.App.Images;
-using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Preparing;
 using Buttonhook.Storage;
 
@@ -20,7 +20,7 @@ public sealed record PreparationPlan(
 );
 
 /// <summary>Renders what is wanted for a board and its image; the fixes that the dry boot names come first.</summary>
-public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledge, Cards cards)
+public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledge, Profiles profiles)
 {
     /// <summary>What stands in the place of a wireless key that is left out.</summary>
     private const string KeyLeftOut = "the key is left out: put it here";
@@ -34,7 +34,7 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
 
     /// <summary>The plan for a board with a look at its image.</summary>
     /// <param name="secrets">Whether password hash and wireless key are in the files; without them words stand in the place of the key, and the user has no password.</param>
-    public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look, bool secrets = true)
+    public PreparationPlan Plan(Board board, ImageProfile image, ImageLook? look, bool secrets = true)
     {
         var (set, chosen, _) = store.Of(board.Id);
         if (!secrets)
@@ -44,15 +44,15 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
 
     /// <summary>The plan for a board with settings that need not be stored.</summary>
     /// <param name="chosen">Ids of recipes.</param>
-    public PreparationPlan Plan(Board board, ImageCard image, ImageLook? look, FirstBoot set, IReadOnlyList<string> chosen)
+    public PreparationPlan Plan(Board board, ImageProfile image, ImageLook? look, FirstBoot set, IReadOnlyList<string> chosen)
     {
         var known = Recipes();
         var recipes = known.Where(r => chosen.Contains(r.Id)).ToList();
-        var problems = FirstBootCheck.Of(set, store.HostNames(board.Id), knowledge.Names).ToList();
+        var problems = FirstBootCheck.Of(set, store.HostNames(board.Id), knowledge.Names, store.Addresses(board.Id)).ToList();
         problems.AddRange(
             recipes.Select(r => r.Against(board.ModelId, image)).OfType<string>().Select(t => new FieldProblem("recipes", t))
         );
-        if (look?.Texts is not { } texts || cards.Catalogue.Model(board.ModelId) is not { } model)
+        if (look?.Texts is not { } texts || profiles.Catalogue.Model(board.ModelId) is not { } model)
             return new(set, known, recipes, problems, look?.Texts, null);
         var mended = Mended(texts, look.Dry);
         var rendered = FirstBootFiles.Render(set, recipes, texts.Texts with { Boot = mended }, model.Console);
@@ -63,8 +63,13 @@ public sealed class Preparations(PreparationStore store, KnowledgeFiles knowledg
                 .Select(m => new RenderedFile(FilePlace.Boot, m.Key, texts.Texts.Boot.GetValueOrDefault(m.Key), m.Value, "0644"))
         );
         files.AddRange(look.RootFixes.Where(f => files.All(o => o.Path != f.Path)));
+        if (files.Any(f => f.Place == FilePlace.Root) && texts.RootRefuses is { } unwritable)
+            problems.Add(new(OnRoot, unwritable));
         return new(set, known, recipes, problems, texts, rendered with { Files = files });
     }
+
+    /// <summary>The field of the problem that files cannot be written to the root.</summary>
+    public const string OnRoot = "root";
 
     /// <summary>The texts with the edits made that the dry boot names for files of the boot partition.</summary>
     private static Dictionary<string, string> Mended(BootTexts texts, DryBoot? dry)

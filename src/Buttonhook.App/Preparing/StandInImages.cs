@@ -4,6 +4,7 @@ using System.Text;
 using Buttonhook.Core;
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Hardware.Cards;
 
 namespace Buttonhook.App.Preparing;
@@ -16,13 +17,13 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
     private readonly Lock gate = new();
 
     /// <summary>Whether an image has no file of its own and a stand-in takes its place: in the demo only.</summary>
-    public bool IsStandIn(ImageCard image) => image.Path is null && options.Demo;
+    public bool IsStandIn(ImageProfile image) => image.Path is null && options.Demo;
 
     /// <summary>The title of an image, with the word stand-in where its file is one.</summary>
-    public string TitleOf(ImageCard image) => IsStandIn(image) ? $"{image.Title} (stand-in)" : image.Title;
+    public string TitleOf(ImageProfile image) => IsStandIn(image) ? $"{image.Title} (stand-in)" : image.Title;
 
     /// <summary>The file of an image: its own, or in the demo its stand-in, which is made when it is asked for first.</summary>
-    public Answer<string> FileOf(ImageCard image, Catalogue catalogue)
+    public Answer<string> FileOf(ImageProfile image, Catalogue catalogue)
     {
         if (image.Path is { } own)
             return File.Exists(own)
@@ -35,7 +36,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         if (!options.Demo)
             return new Problem(
                 $"{image.Title} should have a file on this computer.",
-                "Only its card is on the shelf: what is in the image is not known, and it cannot be written.",
+                "Only its profile is on the shelf: what is in the image is not known, and it cannot be written.",
                 "Look into its file on the image shelf, and choose the card that comes of it."
             );
         lock (gate)
@@ -64,7 +65,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         }
     }
 
-    private Problem? Raw(string path, ImageCard image, BoardModel? model)
+    private Problem? Raw(string path, ImageProfile image, BoardProfile? model)
     {
         using var file = new FileStream(path, FileMode.Create, FileAccess.ReadWrite, FileShare.ReadWrite, 0);
         var length = image.ExpandedBytes / 512 * 512;
@@ -106,7 +107,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         }
     }
 
-    private static void Installer(string path, ImageCard image)
+    private static void Installer(string path, ImageProfile image)
     {
         using var zip = ZipFile.Open(path, ZipArchiveMode.Create);
         foreach (var (name, content) in BootFiles(image).Append(("/packages/base.pack", new byte[1 << 20])))
@@ -125,7 +126,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         BinaryPrimitives.WriteUInt32LittleEndian(entry[12..], (uint)(length / 512));
     }
 
-    private static string Uuid(ImageCard image)
+    private static string Uuid(ImageProfile image)
     {
         var hash = System.Security.Cryptography.SHA256.HashData(Encoding.UTF8.GetBytes(image.Id));
         hash[7] = (byte)(hash[7] & 0x0F | 0x40);
@@ -133,7 +134,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         return new Guid(hash[..16]).ToString();
     }
 
-    private static IEnumerable<(string Name, byte[] Content)> BootFiles(ImageCard image)
+    private static IEnumerable<(string Name, byte[] Content)> BootFiles(ImageProfile image)
     {
         var root = image.RootPartUuid.Length > 0 ? $"root=PARTUUID={image.RootPartUuid}" : "root=/dev/mmcblk0p2";
         var console = image.ConsoleDevice is null ? "" : $" {KernelCommandLine.ConsoleWord(image.ConsoleDevice, image.ConsoleSpeed)}";
@@ -170,7 +171,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
             );
     }
 
-    private static IEnumerable<(string Name, byte[] Content, string Mode)> RootFiles(ImageCard image, uint id)
+    private static IEnumerable<(string Name, byte[] Content, string Mode)> RootFiles(ImageProfile image, uint id)
     {
         static byte[] Text(string text) => Encoding.UTF8.GetBytes(text);
         var user = image.DefaultUser.Length > 0 ? image.DefaultUser : "root";
@@ -199,7 +200,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
         yield return ("/etc/hostname", Text(image.Name.ToLowerInvariant() + "\n"), "644");
     }
 
-    private static byte[] Kernel(ImageCard image)
+    private static byte[] Kernel(ImageProfile image)
     {
         var kernel = new byte[64 << 10];
         Encoding
@@ -248,7 +249,7 @@ public sealed class StandInImages(BenchOptions options, TimeProvider clock)
     }
 
     /// <summary>An initial file system: a cpio archive of the new ASCII kind (cpio(5)) with an init and the drivers of card and file system.</summary>
-    private static byte[] InitialFiles(ImageCard image)
+    private static byte[] InitialFiles(ImageProfile image)
     {
         using var into = new MemoryStream();
         foreach (

@@ -39,7 +39,7 @@ public sealed record Connected(
 public sealed record MeasuredCard(int LabelGb, long Bytes, string Source);
 
 /// <summary>A power supply: volts and rated amperes.</summary>
-/// <param name="Plug">What it ends in, as board cards name their sockets; null when that is not known.</param>
+/// <param name="Plug">What it ends in, as board profiles name their sockets; null when that is not known.</param>
 /// <param name="AmpsUntilAsked">What it gives to a board that does not agree with it by power delivery; null when it gives all of it to everyone.</param>
 public sealed record Supply(string Id, string Name, double Volts, double Amps, double? AmpsUntilAsked = null, string? Plug = null);
 
@@ -84,75 +84,3 @@ public sealed record AdapterChip(IReadOnlyList<string> Usb, int MaxSpeed, IReadO
 /// <param name="Colour">The colour of its wire, or null.</param>
 /// <param name="Carries">ground, transmit, receive, supply, or other.</param>
 public sealed record AdapterPin(string Name, string? Colour, string Carries);
-
-/// <summary>Everything known about models, images, supplies, adapters and revision codes, by id.</summary>
-public sealed class Catalogue(
-    IReadOnlyList<BoardModel> models,
-    IReadOnlyList<Images.ImageCard> images,
-    IReadOnlyList<Supply> supplies,
-    IReadOnlyList<ConsoleAdapter> adapters,
-    IReadOnlyList<RevisionScheme> codes,
-    IReadOnlyList<SupplyCable> cables,
-    IReadOnlyList<FedPart> parts,
-    IReadOnlyList<MeasuredCard> measured,
-    IReadOnlyList<AdapterChip>? chips = null
-)
-{
-    private readonly Dictionary<string, BoardModel> modelsById = models.ToDictionary(m => m.Id);
-    private readonly IReadOnlyList<Images.ImageCard> apart = Core.Images.ImageCard.ToldApart(
-        images,
-        id => models.FirstOrDefault(m => m.Id == id)?.Name ?? id
-    );
-    private Dictionary<string, Images.ImageCard>? imagesById;
-
-    /// <summary>Cards as they were measured.</summary>
-    public IReadOnlyList<MeasuredCard> MeasuredCards => measured;
-
-    /// <summary>What a label promises, as far as cards were measured.</summary>
-    public Preparing.CardBand CardBand { get; } = Preparing.CardBand.Of(measured);
-
-    /// <summary>All board models.</summary>
-    public IReadOnlyList<BoardModel> Models => models;
-
-    /// <summary>All images.</summary>
-    public IReadOnlyList<Images.ImageCard> Images => apart;
-
-    /// <summary>All supplies.</summary>
-    public IReadOnlyList<Supply> Supplies => supplies;
-
-    /// <summary>All console adapters.</summary>
-    public IReadOnlyList<ConsoleAdapter> Adapters => adapters;
-
-    /// <summary>Chips of console adapters.</summary>
-    public IReadOnlyList<AdapterChip> Chips => chips ?? [];
-
-    /// <summary>All supply cables.</summary>
-    public IReadOnlyList<SupplyCable> Cables => cables;
-
-    /// <summary>All parts that a board may feed.</summary>
-    public IReadOnlyList<FedPart> Parts => parts;
-
-    /// <summary>All schemes of revision codes.</summary>
-    public IReadOnlyList<RevisionScheme> Codes => codes;
-
-    /// <summary>The model with this id, or null.</summary>
-    public BoardModel? Model(string id) => modelsById.GetValueOrDefault(id);
-
-    /// <summary>The image with this id, or null.</summary>
-    public Images.ImageCard? Image(string? id) => id is null ? null : (imagesById ??= apart.ToDictionary(i => i.Id)).GetValueOrDefault(id);
-
-    /// <summary>The supply with this id, or null.</summary>
-    public Supply? Supply(string? id) => Supplies.FirstOrDefault(s => s.Id == id);
-
-    /// <summary>The adapter with this id, or null.</summary>
-    public ConsoleAdapter? Adapter(string? id) => Adapters.FirstOrDefault(a => a.Id == id);
-
-    /// <summary>One sentence that says what a board is ("Spindle 2, revision 1.3, 2 GB, 64-bit ARM").</summary>
-    public string Describe(Board board)
-    {
-        if (Model(board.ModelId) is not { } model)
-            return $"Model {board.ModelId}, which is no longer in the catalogue";
-        var on = model.Carrier is null ? "" : $" on {model.Carrier}";
-        return $"{model.Name}{on}, revision {board.RevisionId}, {(board.MemoryMiB is { } memory ? Sizes.Memory(memory) : "memory not known")}, {model.InstructionSet?.Words() ?? "processor not known"}";
-    }
-}

@@ -11,8 +11,16 @@ public sealed record PowerStep(string Text, string? Caution);
 public static class BeforePower
 {
     /// <summary>The list.</summary>
-    /// <param name="proof">What shows that the image is on the card; null when nothing is known of it.</param>
-    public static IReadOnlyList<PowerStep> List(Board board, BoardModel model, ImageCard? image, Catalogue catalogue, Proof? proof = null)
+    /// <param name="onCard">Whether something shows that the image is on the card.</param>
+    /// <param name="sag">Where a log of this card shows that the supply sagged, or null.</param>
+    public static IReadOnlyList<PowerStep> List(
+        Board board,
+        BoardProfile model,
+        ImageProfile? image,
+        Catalogue catalogue,
+        bool onCard = false,
+        SupplySag? sag = null
+    )
     {
         var list = new List<PowerStep>();
         void Do(string text, string? caution = null) => list.Add(new(text, caution));
@@ -26,7 +34,7 @@ public static class BeforePower
                 $"{button.Where}: {button.Setting} {Lower(button.Effect)}. Set it for {(board.Connected.CardGb is not null && model.BootMedia.Contains("card") ? "the card" : model.BootMedia is [var first, ..] ? first : "the medium that you use")}."
             );
         if (board.Connected.CardGb is { } gb)
-            Do($"Push the {gb} GB card home{(image is null || proof?.OnCard != true ? "" : $", with {image.Title} on it")}.");
+            Do($"Push the {gb} GB card home{(image is null || !onCard ? "" : $", with {image.Title} on it")}.");
         if (model.Wireless?.Antenna is { } antenna)
             Do($"Antenna: {antenna.TrimEnd('.')}.");
         if (model.Cooling is { } cooling)
@@ -71,7 +79,7 @@ public static class BeforePower
             && ConsoleWires.Check(other, model.Console).Measure is { } measure
         )
             Do(measure, ConsoleWires.CautionFor(model.Console.Level));
-        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, proof?.Sag);
+        var supply = SupplyCheck.Check(board.Connected, model.Power, catalogue, sag);
         Do(
             supply.Enough switch
             {

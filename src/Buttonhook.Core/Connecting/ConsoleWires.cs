@@ -27,6 +27,7 @@ public sealed record Wiring(
 )
 {
     /// <summary>True when it may be wired.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
     public bool MayBeWired => Refused is null && Measure is null;
 }
 
@@ -89,7 +90,7 @@ public static class ConsoleWires
                 ? "Nobody knows at which level this console speaks. Before you connect it, measure its transmit pin against ground with a meter, board on: "
                     + "1.8, 3.3 or 5 V is logic of that level, minus 3 to minus 15 V is RS-232. "
                 : "";
-        return $"{pins}{level}Then put it on the board's card.";
+        return $"{pins}{level}Then put it into the board's profile.";
     }
 
     /// <summary>What can be hurt when a console of this level is wired.</summary>

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Connecting;
 
@@ -24,7 +25,7 @@ public sealed record SupplyVerdict(
     double? GivesAmps,
     double? CableOhms,
     double? VoltsAtBoard,
-    string? ChangeTitle,
+    [property: System.Text.Json.Serialization.JsonIgnore] string? ChangeTitle,
     string? Change,
     string? Missing = null
 );
@@ -167,7 +168,7 @@ public static class SupplyCheck
 
     /// <summary>What to do while the need of a board is not known.</summary>
     private const string SafeWay =
-        "Read the print beside the socket or the maker's notes, and put it on the board's card. Until then start with nothing attached, from a supply that can limit its current, and measure the volts at the board.";
+        "Read the print beside the socket or the maker's notes, and put it into the board's profile. Until then start with nothing attached, from a supply that can limit its current, and measure the volts at the board.";
 
     private static string HintOf(PowerInput need) => need.Hint is { } hint ? $" A hint, no proof: {hint}." : "";
 

@@ -45,7 +45,7 @@ public sealed record LineHint(string Kind, string Says, LineSettings? Settings)
             case LineFault.NoText:
                 return new(
                     "ground",
-                    "What arrives is noise without any pattern: an open pin, or no common ground. Look whether GND of the adapter is on GND of the board, and the receiving wire on its TX pin.",
+                    "What arrives is noise without any pattern: an open pin, or no common ground. Check whether GND of the adapter is on GND of the board, and the receiving wire on its TX pin.",
                     null
                 );
             case LineFault.Noise:

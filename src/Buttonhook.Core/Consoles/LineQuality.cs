@@ -23,13 +23,61 @@ public enum LineFault
 }
 
 /// <summary>The judgement of a line: which fault, and for a speed fault the board's rate divided by the receiver's (1 when unknown).</summary>
-public readonly record struct LineVerdict(LineFault Fault, double RateRatio, double UnreadableShare);
+public readonly record struct LineVerdict(LineFault Fault, double RateRatio, double UnreadableShare)
+{
+    /// <summary>The wrong lines that it may be, the likeliest first; null where the bytes read as text, or were not told by their values.</summary>
+    public IReadOnlyList<LikelyLine>? Likely { get; init; }
+
+    /// <summary>How many more bytes would tell it surely; 0 when there are enough.</summary>
+    public int MoreBytes { get; init; }
+
+    /// <summary>The likely lines in words, with how sure each is; null without any.</summary>
+    public string? Says =>
+        Likely is not { Count: > 0 } likely
+            ? null
+            : $"it reads as {string.Join(", or ", likely.Select(l => $"{l} ({l.Share * 100:0} %)"))}{(MoreBytes > 0 ? $"; {MoreBytes} more bytes would tell it better" : "")}";
+}
+
+/// <summary>A wrong line that bytes fit.</summary>
+/// <param name="RateRatio">The board's rate divided by the receiver's; 1 for swapped levels.</param>
+/// <param name="Share">How sure, 0 to 1.</param>
+public sealed record LikelyLine(LineFault Fault, double RateRatio, double Share)
+{
+    /// <summary>The line in words, with the usual rates that differ so.</summary>
+    public override string ToString() =>
+        Fault == LineFault.Inverted ? "swapped levels"
+        : Pairs() is { Length: > 0 } pairs ? $"{RateRatio:0.##} times the set rate, as {pairs} does"
+        : $"{RateRatio:0.##} times the set rate";
+
+    /// <summary>The two commonest pairs of usual rates with this ratio.</summary>
+    private string Pairs() =>
+        string.Join(
+            " or ",
+            LineQuality
+                .UsualRates.SelectMany(
+                    s => LineQuality.UsualRates.Where(r => Math.Abs((double)s / r / RateRatio - 1) < 0.02),
+                    (s, r) => (s, r)
+                )
+                .OrderByDescending(p => p.r == 115_200 || p.s == 115_200)
+                .Take(2)
+                .Select(p => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{p.s} heard at {p.r}"))
+        );
+}
 
 /// <summary>Counts bytes as they arrive and judges the line from the counts.</summary>
 public sealed class LineQuality
 {
     private const double Smoothing = 0.1;
-    private const int FewestBytes = 24;
+
+    /// <summary>With fewer bytes nothing is said, and with fewer than the second number only where many of them are no text.</summary>
+    private const int FewestBytes = 12,
+        EnoughBytes = 24;
+
+    /// <summary>From this share of bytes that are no text on, few bytes are enough.</summary>
+    private const double MostlyBad = 0.3;
+
+    /// <summary>How much better than an even spread a byte must fit a wrong line, in natural log units a byte.</summary>
+    private const double LeastFit = 0.5;
 
     /// <summary>
     /// How far the bytes must crowd on few values, as the excess of chi-square over its mean per byte: text seen through a wrong line
@@ -112,23 +160,49 @@ public sealed class LineQuality
 
     private static bool IsText(int b) => b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
 
-    /// <summary>Judges what was counted; with fewer than 24 bytes the answer is None.</summary>
+    /// <summary>Judges what was counted; with fewer than 12 bytes, and with fewer than 24 that are mostly text, the answer is None.</summary>
     public LineVerdict Judge()
     {
-        if (total < FewestBytes)
+        if (total < FewestBytes || total < EnoughBytes && Bad < MostlyBad * total)
             return new(LineFault.None, 1, 0);
         var share = Bad / (double)total;
-        if (share < 0.002 || Bad < 8)
+        if (share < 0.002 || Bad < 8 && Bad < MostlyBad * total)
             return new(LineFault.None, 1, share);
         if (IsSevenBit())
             return new(LineFault.Frame, 1, share);
         if (share < 0.08)
             return new(LineFault.Noise, 1, share);
-        if (Crowding < LeastCrowding)
+        var ranked = Hypotheses.Value.Select(h => (Of: h, Fit: h.Likelihood(counts))).OrderByDescending(h => h.Fit).ToList();
+        var best = ranked[0];
+        if (Crowding < LeastCrowding && best.Fit + total * Math.Log(256) < LeastFit * total)
             return new(LineFault.NoText, 1, share);
-        var best = Hypotheses.Value.MaxBy(h => h.Likelihood(counts))!;
-        return new(best.Fault, best.Ratio, share);
+        // Bytes of one line depend on each other: what each says counts a part only, so that few bytes leave several rates open.
+        var weights = ranked.Select(h => (h.Of, Weight: Math.Exp(Independent * (h.Fit - best.Fit)))).ToList();
+        var sum = weights.Sum(w => w.Weight);
+        return new(best.Of.Fault, best.Of.Ratio, share)
+        {
+            MoreBytes = (int)Math.Max(0, SureBytes - total),
+            Likely =
+            [
+                .. weights
+                    .GroupBy(w => (w.Of.Fault, w.Of.Ratio))
+                    .Select(g => new LikelyLine(g.Key.Fault, g.Key.Ratio, g.Sum(w => w.Weight) / sum))
+                    .OrderByDescending(l => l.Share)
+                    .Take(MostShown)
+                    .Where(l => l.Share >= LeastShown),
+            ],
+        };
     }
+
+    /// <summary>How much of a byte's word counts by itself.</summary>
+    private const double Independent = 0.12;
+
+    private const int MostShown = 4;
+
+    /// <summary>From so many bytes on every wrong rate was told in the tests with the bit-level model.</summary>
+    private const int SureBytes = 80;
+
+    private const double LeastShown = 0.05;
 
     /// <summary>Pearson's chi-square of the counts against an even spread over all 256 values, less its mean of 255, per byte: 0 for random bytes, 255 for one value alone.</summary>
     private double Crowding

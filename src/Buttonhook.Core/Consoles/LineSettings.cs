@@ -61,7 +61,7 @@ public sealed record LineSettings(
             return new Problem(
                 "A console runs at 50 to 4,000,000 bits a second.",
                 $"{speed} is outside.",
-                "Take the speed on the board card."
+                "Take the speed on the board profile."
             );
         frame ??= "8N1";
         Parity? parity =

@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.Core.Consoles;
 

@@ -33,6 +33,7 @@ public sealed partial class BootReader
     private readonly SeenByEyes seen;
     private readonly int evidenceOffset;
     private readonly int harmlessOffset;
+    private readonly List<int> powered = [];
     private int scannedLines;
     private int brokenTimes;
     private int wholeTimes;
@@ -87,8 +88,10 @@ public sealed partial class BootReader
         );
         switch (happened.Kind)
         {
-            case EventKind.Power when happened.Text == JournalEvent.PowerApplied:
-                Log.CountFrom(happened.Milliseconds, TimeOrigin.Power);
+            case EventKind.Power:
+                powered.Add(Math.Max(1, Log.LineCount));
+                if (happened.Text == JournalEvent.PowerApplied)
+                    Log.CountFrom(happened.Milliseconds, TimeOrigin.Power);
                 break;
             case EventKind.Gap:
                 lostAt = happened.Milliseconds;
@@ -196,13 +199,24 @@ public sealed partial class BootReader
             && before.Ending.ProvesSilence == Ending.ProvesSilence
         )
             return before.Answer;
-        var look = Look();
-        var answer = (look.Reading, Diagnoser.Diagnose(book, look));
+        var look = Look(Ending);
+        var answer = (look.Reading, WithOtherHalf(Diagnoser.Diagnose(book, look)));
         said = (Log.Length, Ending, answer);
         return answer;
     }
 
-    internal CaptureLook Look()
+    /// <summary>Whether the board stood still behind the last byte of a file the file does not tell: what it would be then belongs to the answer.</summary>
+    private Diagnosis WithOtherHalf(Diagnosis told)
+    {
+        if (Ending.Measured || told.Outcome != Outcome.Cut)
+            return told;
+        var still = Diagnoser.Diagnose(book, Look(Ending.Still));
+        return still.Outcome == Outcome.Cut ? told : told with { IfStill = new(still.Outcome, still.Causes) };
+    }
+
+    internal CaptureLook Look() => Look(Ending);
+
+    private CaptureLook Look(Ending end)
     {
         Settle();
         var all = hits;
@@ -221,11 +235,11 @@ public sealed partial class BootReader
             .ToList();
         var line = quality.Judge();
         var timesBroken = brokenTimes >= 4 && brokenTimes > 0.03 * (brokenTimes + wholeTimes);
-        var attempts = Attempts.Split(marks, clock.Falls, Log.LineCount);
+        var attempts = Attempts.Split(marks, clock.Falls, Log.LineCount, Log.Text);
         var final = attempts[^1];
         var inFinal = Attempts.Between(marks, final.First, int.MaxValue);
         // The capture ended in the middle of the next try: what can be judged is the one before, if that came to an end.
-        if (Ending.How != CaptureEnd.Live && attempts.Count > 1 && !inFinal.Exists(m => m.Mark.Ends))
+        if (end.How != CaptureEnd.Live && attempts.Count > 1 && !inFinal.Exists(m => m.Mark.Ends))
         {
             var before = Attempts.Between(marks, attempts[^2].First, final.First - 1);
             if (before.Exists(m => m.Mark is { Ends: true, Stage: not Stage.Login }))
@@ -237,10 +251,16 @@ public sealed partial class BootReader
                 lastLine = Log.Text(last);
             }
         }
-        var stages = Attempts.Stages(inFinal, Log.PowerAt, final.First);
+        if (WaitsAtEnd.Prompt(Log, last, inFinal) is { } prompt)
+        {
+            inFinal.Add(prompt);
+            marks.Insert(Attempts.From(marks, last + 1), prompt);
+        }
+        inFinal = WaitsAtEnd.WithInitialSystem(inFinal);
+        var stages = Attempts.Stages(inFinal, Log, final.First);
         var signals = Signals.Of(new(inFinal, attempts.Count, Log.Length == 0, last, line, timesBroken, wholeTimes));
-        seen.Add(signals, Ending.QuietMilliseconds);
-        Deductions.Add(signals, inFinal, marks, [.. attempts.Select(a => a.First)]);
+        seen.Add(signals, end.QuietMilliseconds);
+        Deductions.Add(signals, inFinal, marks, [.. attempts.Select(a => a.First)], powered);
         var rebooting = Attempts.IsLoop(attempts, marks) || signals.Contains(Signals.SameEndAgain);
         var outcome =
             line.Fault is LineFault.Speed or LineFault.Inverted or LineFault.Frame or LineFault.Noise or LineFault.NoText ? Outcome.Garbled
@@ -253,7 +273,7 @@ public sealed partial class BootReader
         }
         var waiting =
             inFinal.Count > 0 && (inFinal.Any(m => m.Mark.Ends && m.Line >= last - 40) || inFinal.Any(m => m.Mark.Stage == Stage.Login));
-        var cut = outcome is Outcome.Stopped or Outcome.Silent && !waiting && IsCut(signals);
+        var cut = outcome is Outcome.Stopped or Outcome.Silent && !waiting && IsCut(signals, end);
         if (cut)
         {
             outcome = Outcome.Cut;
@@ -277,13 +297,17 @@ public sealed partial class BootReader
                         a.Last,
                         ended == Outcome.Rebooting ? Outcome.Stopped : ended,
                         Attempts.LastStage(own),
-                        Attempts.Stages(own, Log.PowerAt, a.First)
+                        Attempts.Stages(own, Log, a.First)
                     );
                 }
             )
             .ToList();
         var from = rebooting ? 1 : final.First;
-        var evidence = all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList();
+        var evidence = TypedWords.Without(
+            all.Where(h => h.Pattern >= evidenceOffset && h.Pattern < harmlessOffset && h.Line >= from).ToList(),
+            marks,
+            Log.Text
+        );
         var harmless = all.Where(h => h.Pattern >= harmlessOffset).ToList();
         var reading = new BootReading(
             outcome,
@@ -293,17 +317,18 @@ public sealed partial class BootReader
             stages,
             FactsOf.Marks(marks),
             line,
-            Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line)
+            Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line),
+            Log.Origin == TimeOrigin.Power || attempts.Count > 1 || marks.Any(m => m.Mark.Stage <= Stage.Kernel)
         );
-        return new CaptureLook(Index, Ending, reading, evidence, harmless, signals, inFinal, last, lastLine, shapes);
+        return new CaptureLook(Index, end, reading, evidence, harmless, signals, inFinal, last, lastLine, shapes);
     }
 
     /// <summary>
     /// Whether the capture ended and not the board: it did not listen into a silence that says something; or, of a file, its last line is
     /// not whole, or it ends on the way with nothing that stands for an end.
     /// </summary>
-    private bool IsCut(SignalSet signals) =>
-        Ending.Measured ? !Ending.ProvesSilence
+    private bool IsCut(SignalSet signals, Ending end) =>
+        end.Measured ? !end.ProvesSilence
         : Log.Length == 0 ? false
         : Log.LineCount > Log.CompleteLines && Log.Text(Log.LineCount).Length > 0
             || signals.ContainsAny(Signals.Stalled) && !signals.Contains(Signals.RootNeverCame) && !signals.Contains(Signals.NoLoginPrompt);

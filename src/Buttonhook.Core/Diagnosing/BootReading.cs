@@ -6,6 +6,7 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="Outcome">How the last attempt ended, as far as the capture goes.</param>
 /// <param name="Waiting">True when the board waits for a person or has stopped for good, so no more output is expected.</param>
 /// <param name="LongestQuietMilliseconds">The longest silence up to the login or the last byte; null without arrival times.</param>
+/// <param name="StartSeen">Whether the start of the board was seen: power was marked, a loader or the beginning kernel printed, or it started again. Else the capture was attached to a board that ran already, and counts nowhere.</param>
 /// <param name="StageLines">The stages of the last attempt with the line and time at which each was reached.</param>
 public sealed record BootReading(
     Outcome Outcome,
@@ -15,7 +16,8 @@ public sealed record BootReading(
     IReadOnlyList<StageReached> StageLines,
     Facts Facts,
     LineVerdict Line,
-    int? LongestQuietMilliseconds
+    int? LongestQuietMilliseconds,
+    bool StartSeen
 );
 
 /// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>
@@ -33,6 +35,8 @@ public sealed record Attempt(
 public sealed record StageReached(Stage Stage, int Line, int? Milliseconds);
 
 /// <summary>What the log tells about board and system; what is not in it is null (addresses: empty).</summary>
+/// <param name="MemoryBytes">What the loader found; without it what the kernel counts, which is less than what is fitted.</param>
+/// <param name="ManagedBytes">What the kernel counts; null when it does not say it.</param>
 public sealed record Facts(
     string? Architecture,
     string? Board,
@@ -41,5 +45,6 @@ public sealed record Facts(
     string? Os,
     string? BootMedium,
     string? Hostname,
-    IReadOnlyList<string> Addresses
+    IReadOnlyList<string> Addresses,
+    long? ManagedBytes = null
 );

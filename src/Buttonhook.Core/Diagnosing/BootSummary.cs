@@ -1,5 +1,4 @@
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Diagnosing;
@@ -11,6 +10,8 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="LastArrival">Milliseconds from power to the newest byte; null without times.</param>
 /// <param name="SagLine">The line that shows that the supply sagged; null when none does.</param>
 /// <param name="SagVolts">The volts that this line tells, or null.</param>
+/// <param name="StartSeen">See <see cref="BootReading.StartSeen"/>.</param>
+/// <param name="Counts">Whether it counts as a boot: its start was seen, it came to an end, and its console was not at fault.</param>
 public sealed partial record BootSummary(
     Outcome Outcome,
     Stage? LastStage,
@@ -20,9 +21,18 @@ public sealed partial record BootSummary(
     RankedCause? Top,
     int? LastArrival,
     int? SagLine,
-    double? SagVolts
+    double? SagVolts,
+    bool StartSeen = true,
+    bool Counts = true
 )
 {
+    /// <summary>What counts as a boot, for records, statistics, usual times and comparison; <see cref="Good"/> tells the good ones of them.</summary>
+    public static bool IsCounted(BootReading reading, Diagnosis diagnosis) =>
+        reading.StartSeen && diagnosis.Outcome is not (Outcome.Cut or Outcome.Garbled) && !diagnosis.Causes[0].ConsoleAtFault;
+
+    /// <summary>Whether it reached the login, be it with a fault.</summary>
+    public static bool Good(Outcome outcome) => outcome is Outcome.ReachedLogin or Outcome.Degraded;
+
     private const double LeastSag = 0.3;
 
     /// <summary>The summary of what was read.</summary>
@@ -30,7 +40,7 @@ public sealed partial record BootSummary(
     {
         var (reading, diagnosis, log, ending) = read;
         var sag = diagnosis
-            .Causes.FirstOrDefault(c => c.Id == "supply-too-weak" && c.Probability >= LeastSag)
+            .Causes.FirstOrDefault(c => c.Id == CauseIds.SupplyTooWeak && c.Probability >= LeastSag)
             ?.Evidence.FirstOrDefault(e => e.Line > 0);
         var volts = sag is null ? null : Volts().Match(sag.Text);
         return new(
@@ -42,7 +52,9 @@ public sealed partial record BootSummary(
             diagnosis.Causes[0].Id is RuleBook.None or RuleBook.SomethingElse ? null : diagnosis.Causes[0],
             log.LastArrival,
             sag?.Line,
-            volts is { Success: true } ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null
+            volts is { Success: true } ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null,
+            reading.StartSeen,
+            IsCounted(reading, diagnosis)
         );
     }
 

@@ -18,7 +18,7 @@ public static partial class ConsoleTold
     public static bool Concerns(Outcome outcome, Stage? last) => (outcome, last) == (Outcome.Silent, Stage.SecondLoader);
 
     /// <summary>What that says of a kernel that was not told its console; nothing where the boot was not silent behind the loader, no command line is shown, or the card names no device.</summary>
-    public static IReadOnlyList<KnownBefore> Of(ReadCapture read, ConsolePort console)
+    public static IReadOnlyList<Prior> Of(ReadCapture read, ConsolePort console)
     {
         if (console.Device is not { } device || !Concerns(read.Reading.Outcome, read.Reading.LastStage))
             return [];
@@ -28,13 +28,13 @@ public static partial class ConsoleTold
         return [];
     }
 
-    private static KnownBefore Told(int line, IReadOnlyList<string> named, string device) =>
+    private static Prior Told(int line, IReadOnlyList<string> named, string device) =>
         named.Contains(device)
-            ? new("console-arg-missing", NamedOdds, $"line {line} names {device}, the console of this board's card")
+            ? new(CauseIds.ConsoleArgMissing, NamedOdds, $"line {line} names {device}, the console in this board's profile")
             : new(
-                "console-arg-missing",
+                CauseIds.ConsoleArgMissing,
                 OtherOdds,
-                $"line {line} names {(named.Count > 0 ? string.Join(" and ", named) : "no console")}, and that of this board's card is {device}"
+                $"line {line} names {(named.Count > 0 ? string.Join(" and ", named) : "no console")}, and that in this board's profile is {device}"
             );
 
     // What U-Boot prints of an extlinux entry, and what boot scripts print of theirs.

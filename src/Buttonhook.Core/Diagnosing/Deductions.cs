@@ -13,9 +13,16 @@ internal static partial class Deductions
     /// <param name="marks">Of the last attempt.</param>
     /// <param name="before">Of all attempts.</param>
     /// <param name="starts">First line of each attempt.</param>
-    public static void Add(SignalSet set, IReadOnlyList<MarkHit> marks, IReadOnlyList<MarkHit> before, IReadOnlyList<int> starts)
+    /// <param name="powered">Lines at which somebody took or applied power, as the journal of the capture tells.</param>
+    public static void Add(
+        SignalSet set,
+        IReadOnlyList<MarkHit> marks,
+        IReadOnlyList<MarkHit> before,
+        IReadOnlyList<int> starts,
+        IReadOnlyList<int> powered
+    )
     {
-        var root = RootOf(marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))?.Values["cmdline"]);
+        var root = Attempts.RootOf(marks);
         var kernel = marks.FirstOrDefault(m => m.Mark.Stage == Stage.Kernel)?.Line ?? int.MaxValue;
         var mounted = marks.FirstOrDefault(m => m.Mark.Name == "root-mounted")?.Line ?? int.MaxValue;
         var services = marks.FirstOrDefault(m => m.Mark.Stage == Stage.Services)?.Line ?? int.MaxValue;
@@ -35,7 +42,12 @@ internal static partial class Deductions
                     : Signals.OtherMountFailed,
                 failed
             );
-        if (marks.LastOrDefault(m => m.Mark.Name == "rescue-shell") is { } shell && mounted == int.MaxValue && shell.Line < login)
+        if (
+            marks.LastOrDefault(m => m.Mark.Name == "rescue-shell") is { } shell
+            && mounted == int.MaxValue
+            && shell.Line < login
+            && Attempts.LastStage(marks) >= Stage.Kernel
+        )
             set.Add(Signals.RescueWithoutRoot, shell);
         if (
             marks.LastOrDefault(m => m.Mark.Name == "loader-model" && m.Line < kernel) is { } said
@@ -44,7 +56,7 @@ internal static partial class Deductions
         )
             set.Add(Signals.ModelsDiffer, is_);
         Fetches(set, marks);
-        Restarts(set, before, starts);
+        Restarts(set, before, starts, powered);
         Repeated(set, before);
     }
 
@@ -73,10 +85,13 @@ internal static partial class Deductions
     [GeneratedRegex(@"^(?!.*\.(conf|cfg|scr|uimg)$).*(image|vmlinu|kernel|linux)[^/]*$", RegexOptions.IgnoreCase)]
     private static partial Regex Kernels();
 
-    private static void Restarts(SignalSet set, IReadOnlyList<MarkHit> marks, IReadOnlyList<int> starts)
+    private static void Restarts(SignalSet set, IReadOnlyList<MarkHit> marks, IReadOnlyList<int> starts, IReadOnlyList<int> powered)
     {
         for (var i = 0; i + 1 < starts.Count; i++)
         {
+            // Whose power was cut did not restart by itself.
+            if (powered.Any(p => p >= starts[i] && p <= starts[i + 1]))
+                continue;
             var own = Attempts.Between(marks, starts[i], starts[i + 1] - 1);
             // Before the kernel, loaders restart for reasons of their own.
             if (!own.Exists(m => m.Mark.Stage == Stage.Kernel) || own.Exists(m => m.Mark.Name is "panic" or "restarts" or "halted"))
@@ -95,12 +110,6 @@ internal static partial class Deductions
         if (ends.GroupBy(m => Diagnoser.Plain(m.Text)).FirstOrDefault(g => g.Count() >= 3) is { } again)
             set.Add(Signals.SameEndAgain, again.Last());
     }
-
-    /// <summary>What root= names on a command line; null without one.</summary>
-    public static string? RootOf(string? commandLine) =>
-        commandLine?.Split(' ').LastOrDefault(a => a.StartsWith("root=", StringComparison.Ordinal)) is { Length: > 5 } root
-            ? root[5..]
-            : null;
 
     /// <summary>Whether a device in a message, perhaps shortened or escaped by systemd, is the one that root= names.</summary>
     public static bool Same(string device, string root)

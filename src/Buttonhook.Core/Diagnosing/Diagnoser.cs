@@ -63,7 +63,7 @@ internal static partial class Diagnoser
                 && (cause.Cause.Explains ?? []).Contains(later.Cause.Id)
             )
                 explained.Add(later);
-        var degraded = reached && found.Exists(f => f.Cause.Degrades && !explained.Contains(f) && odds[f] >= SolidOdds);
+        var degraded = reached && found.Exists(f => f.Cause.Degrades && odds[f] >= SolidOdds);
         // A capture that ended on the way accuses nobody, unless lines of it prove what stopped the board before. A file that merely ends,
         // with nothing that stands for an end and nothing that explains one, ended on the way too.
         var cut =
@@ -102,8 +102,16 @@ internal static partial class Diagnoser
             .Select(s => Describe(s.Id, s.Probability / shown, found, look, cut) with { LedTo = LedTo(s.Id, found, explained, look) })
             .OrderByDescending(c => c.Probability)
             .ToList();
+        Harmless RuleOf(Hit hit) => book.Harmless[hit.Pattern - look.Index.HarmlessOffset];
+        var remarks = look
+            .HarmlessHits.Where(h => RuleOf(h).ToDo is not null)
+            .GroupBy(h => RuleOf(h).ToDo!)
+            .Select(g => new Remark(g.First().Line, g.First().Text, RuleOf(g.First()).Why, g.Key, g.DistinctBy(h => h.Line).Count()))
+            .OrderBy(r => r.Line)
+            .ToList();
         var harmless = look
-            .HarmlessHits.Select(h => new HarmlessLine(h.Line, h.Text, book.Harmless[h.Pattern - look.Index.HarmlessOffset].Why))
+            .HarmlessHits.Where(h => RuleOf(h).ToDo is null)
+            .Select(h => new HarmlessLine(h.Line, h.Text, RuleOf(h).Why))
             .Concat(look.Shapes.Harmless)
             .DistinctBy(h => h.Line)
             .OrderBy(h => h.Line)
@@ -114,7 +122,7 @@ internal static partial class Diagnoser
             reading.Attempts,
             causes,
             harmless,
-            Checks.Next(causes, cut, reading.Line.Fault == LineFault.NoText),
+            Checks.Next(causes, cut, reading.Line.Fault == LineFault.NoText, book),
             reading.Facts,
             // A proof is one wherever it stands.
             reading.Line.Fault == LineFault.None
@@ -122,7 +130,8 @@ internal static partial class Diagnoser
             && (causes[0].Id == RuleBook.SomethingElse || causes[0].Probability < Solved)
                 ? look.Shapes.Novelty
                 : null,
-            [.. faults.Select(f => f.Cause.Id)]
+            [.. faults.Select(f => f.Cause.Id)],
+            Remarks: remarks
         );
     }
 
@@ -165,7 +174,7 @@ internal static partial class Diagnoser
             )
             .ToList();
         if (
-            look.Marks.LastOrDefault(m => m.Mark is { Ends: true, Stage: not Consoles.Stage.Login }) is { } end
+            look.Marks.LastOrDefault(m => m.Mark is { Ends: true, Stage: not Stage.Login }) is { } end
             && end.Line > root.FirstLine
             && !own.Contains(end.Line)
         )
@@ -205,7 +214,7 @@ internal static partial class Diagnoser
                 .Concat(Rules.Where(r => !r.Rule.For).Select(r => (r.Rule, -1.0)));
 
         /// <summary>Whether a login that was reached speaks against it: it strikes earlier, and a boot does not go on with it.</summary>
-        public bool Contradicted(bool reached) => reached && !Cause.Degrades && Cause.Stage < Consoles.Stage.Login;
+        public bool Contradicted(bool reached) => reached && !Cause.Degrades && Cause.Stage < Stage.Login;
 
         public double Odds(Weights weights, bool reached) =>
             Cause.Prior + Shares(weights).Sum(s => weights[s.Rule] * s.Share) - (Contradicted(reached) ? weights.Login : 0);
@@ -217,9 +226,9 @@ internal static partial class Diagnoser
         var candidates = new Dictionary<string, Candidate>();
         Candidate Of(Cause cause) => candidates.TryGetValue(cause.Id, out var c) ? c : candidates[cause.Id] = new(cause);
         // The line from which a stage is reached; a later stage that is reached means that it was.
-        int Reached(Consoles.Stage stage) =>
+        int Reached(Stage stage) =>
             look
-                .Reading.StageLines.Where(s => s.Stage >= stage && s.Stage != Consoles.Stage.Network)
+                .Reading.StageLines.Where(s => s.Stage >= stage && s.Stage != Stage.Network)
                 .Select(s => s.Line)
                 .DefaultIfEmpty(int.MaxValue)
                 .Min();
@@ -296,7 +305,7 @@ internal static partial class Diagnoser
                 [],
                 "Log in and look at the addresses.",
                 2,
-                "Nothing to mend.",
+                "No action needed.",
                 null,
                 null
             );
@@ -310,7 +319,7 @@ internal static partial class Diagnoser
                 [],
                 "Capture it again, from before power until the login, or until it has been quiet for two minutes.",
                 5,
-                "Nothing to mend: up to here nothing is wrong.",
+                "No action needed: up to here nothing is wrong.",
                 null,
                 null
             );
@@ -321,7 +330,7 @@ internal static partial class Diagnoser
                 probability,
                 [],
                 [],
-                "Look whether this is the right file, or whether the adapter's receive wire sits on the board's transmit pin.",
+                "Check whether this is the right file, or whether the adapter's receive wire sits on the board's transmit pin.",
                 2,
                 "The bytes fit no speed that boards and adapters use, no swapped levels and no other frame.",
                 null,
@@ -343,6 +352,9 @@ internal static partial class Diagnoser
         var candidate = found.First(f => f.Cause.Id == id);
         var cause = candidate.Cause;
         AddLineFacts(candidate, look);
+        if (look.Reading.Line.Says is { } likely && cause.Id is CauseIds.ConsoleSpeedMismatch or CauseIds.ConsoleInvertedLevel)
+            candidate.For.Add(new(0, "", likely));
+        var asked = candidate.Said(e => e.Question) is { } fitting ? look.Index.Book.Question(fitting) : null;
         string? Fill(string? text) => text is null ? null : Template.Fill(text, candidate.Values);
         return new(
             id,
@@ -350,19 +362,24 @@ internal static partial class Diagnoser
             probability,
             [.. candidate.For.DistinctBy(e => (e.Line, e.Line == 0 ? e.Says : null)).OrderBy(e => e.Line)],
             [.. candidate.Against.DistinctBy(e => (e.Line, e.Line == 0 ? e.Says : null)).OrderBy(e => e.Line)],
-            Fill(candidate.Said(e => e.Check) ?? cause.Check.What)!,
-            cause.Check.Minutes,
+            Fill(asked?.Asks ?? cause.Check!.What)!,
+            asked?.Minutes ?? cause.Check!.Minutes,
             Fill(candidate.Said(e => e.Fix) ?? cause.Fix)!,
             Fill(candidate.Said(e => e.Correction) ?? cause.Correction),
-            cause.Caution
-        );
+            cause.Caution,
+            ConsoleAtFault: cause.ConsoleAtFault,
+            Question: asked?.Id ?? cause.Check!.QuestionId
+        )
+        {
+            Values = candidate.Values,
+        };
     }
 
     private static void AddLineFacts(Candidate candidate, CaptureLook look)
     {
         var ratio = look.Reading.Line.RateRatio;
         candidate.Values.TryAdd("ratio", ratio >= 1 ? $"{ratio:0.##} times as fast as" : $"{1 / ratio:0.##} times slower than");
-        if (Deductions.RootOf(look.Marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"))?.Values["cmdline"]) is { } root)
+        if (Attempts.RootOf(look.Marks) is { } root)
             candidate.Values.TryAdd("root", root);
     }
 }

@@ -17,6 +17,12 @@ public enum CaptureEnd
 
     /// <summary>The port went away.</summary>
     Port,
+
+    /// <summary>Of a log that came as a file, a person says that the board stood still behind its last byte.</summary>
+    StoodStill,
+
+    /// <summary>Of a log that came as a file, a person says that only the capture ended there.</summary>
+    CaptureOver,
 }
 
 /// <summary>What is known of the end of a capture: that a capture ended does not say that the board stopped.</summary>
@@ -33,10 +39,14 @@ public sealed record Ending(CaptureEnd How, int? QuietMilliseconds = null, int? 
     /// <summary>A log file.</summary>
     public static Ending OfFile { get; } = new(CaptureEnd.Unknown);
 
+    /// <summary>A log file behind whose last byte the board stood still, as somebody says.</summary>
+    public static Ending Still { get; } = new(CaptureEnd.StoodStill);
+
     /// <summary>Whether somebody listened at the end; of a file that is not known.</summary>
     public bool Measured => How != CaptureEnd.Unknown;
 
     /// <summary>Whether it listened into a silence that is not usual here: twice the longest one of good boots, at least half a minute; a minute without a good boot.</summary>
     public bool ProvesSilence =>
-        QuietMilliseconds > (UsualQuietMilliseconds is { } usual ? Math.Max(ShortestProof, 2 * usual) : WithoutRecord);
+        How == CaptureEnd.StoodStill
+        || QuietMilliseconds > (UsualQuietMilliseconds is { } usual ? Math.Max(ShortestProof, 2 * usual) : WithoutRecord);
 }

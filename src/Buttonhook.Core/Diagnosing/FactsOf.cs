@@ -11,16 +11,17 @@ internal static partial class FactsOf
     {
         string? Last(string name) => marks.LastOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
         string? First(string name) => marks.FirstOrDefault(m => m.Values.ContainsKey(name))?.Values[name];
-        var medium = Last("medium") ?? Deductions.RootOf(Last("cmdline"));
+        var medium = Last("medium") ?? KernelCommandLine.RootOf(Last("cmdline"));
         return new(
             Architecture(First("architecture")),
             Last("board"),
-            Memory(First("memory")),
+            Memory(First("memory")) ?? Memory(First("managed")),
             Last("kernel"),
             Last("os"),
             medium,
             Last("hostname"),
-            [.. marks.Where(m => m.Values.ContainsKey("address")).Select(m => m.Values["address"]).Distinct()]
+            [.. marks.Where(m => m.Values.ContainsKey("address")).Select(m => m.Values["address"]).Distinct()],
+            Memory(First("managed"))
         );
     }
 
@@ -53,6 +54,6 @@ internal static partial class FactsOf
         );
     }
 
-    [GeneratedRegex(@"^([\d.]+)\s*([KMG]?)")]
+    [GeneratedRegex(@"^(\d{1,9}(?:\.\d{1,9})?)\s*([KMG]?)")]
     private static partial Regex MemorySize();
 }

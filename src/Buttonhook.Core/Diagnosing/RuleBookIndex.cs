@@ -62,7 +62,7 @@ public sealed class RuleBookIndex
     public KnownShapes Shapes { get; }
 
     /// <summary>Counts the changes of what the code says of the same bytes.</summary>
-    private const string Code = "7";
+    private const string Code = "8";
     private readonly Lazy<long> version;
     private readonly ILookup<string, FittedWeight> fittedOf;
 

@@ -44,6 +44,8 @@ public static class Signals
     internal const string LightWentOut = "light-went-out";
     internal const string RootNeverCame = "root-never-came";
 
+    internal const string Jumped = "jumped";
+
     internal const string NoLoginPrompt = "no-login-prompt";
 
     /// <summary>The output ends on the way.</summary>
@@ -57,6 +59,7 @@ public static class Signals
         SilentAfterLoader,
         NoLoginPrompt,
         RootNeverCame,
+        Jumped,
         "stuck-after-firmware",
         "never-left-loader",
         "loader-gave-up",
@@ -78,6 +81,7 @@ public static class Signals
             ["bytes-lost"] = "kernel times are cut or doubled although every byte is readable",
             ["autoboot-stopped"] = "the count-down is followed at once by the loader's prompt",
             ["loader-gave-up"] = "the loader ended at its prompt, in network boot or in a shell",
+            ["prompt-untried"] = "the loader waits at its prompt, and tried nothing before",
             ["nothing-found"] = "no medium that the loader tried had anything on it",
             ["medium-without-boot-files"] = "a partition was searched and no boot configuration was found on it",
             ["root-arg-absent"] = "the kernel command line names no root",
@@ -112,6 +116,11 @@ public static class Signals
             [ModelsDiffer] = "loader and kernel name different boards",
             [RestartArmed] = "it restarts without a word while a watchdog is armed",
             [RestartUnsaid] = "it restarts without a word",
+            [Jumped] = "the loader jumps to where nothing answers",
+            ["address-came"] = "an address came, or was set",
+            ["network-carried"] = "a link came up, or an address came",
+            ["network-missed"] = "the system waited for a network device that did not come",
+            ["root-read-only-by-design"] = "the root is of a kind that is only read",
             [TypedUnheard] = "keys were typed and nothing came back",
             [LightWentOut] = "somebody saw the light go out again",
             ["no-light"] = "somebody saw no light at all",
@@ -127,6 +136,26 @@ public static class Signals
 
     /// <summary>Lines with a kernel's time from which on a kernel is not quiet: what it found it has named.</summary>
     private const int Talkative = 150;
+
+    /// <summary>Roots of a server (Documentation/admin-guide/nfs/nfsroot.rst of the kernel; initramfs-tools(7), dracut.cmdline(7)).</summary>
+    private static readonly string[] NetworkRoots =
+    [
+        "nfsroot=",
+        "root=/dev/nfs",
+        "root=nfs",
+        "boot=nfs",
+        "netroot=",
+        "root=nbd",
+        "root=/dev/nbd",
+        "nbdroot=",
+        "root=iscsi",
+        "root=dhcp",
+        "iscsi_",
+        "ISCSI_",
+        "rd.iscsi",
+    ];
+
+    private static bool IsNetworkRoot(string argument) => NetworkRoots.Any(a => argument.StartsWith(a, StringComparison.Ordinal));
 
     private static readonly string[] RootArguments = ["root=", "boot=", "nfsroot=", "netroot="];
 
@@ -144,7 +173,7 @@ public static class Signals
         }
         var stage = Attempts.LastStage(marks);
         var ended = marks.Any(m => m.Mark.Ends);
-        var commandLine = marks.LastOrDefault(m => m.Values.ContainsKey("cmdline"));
+        var commandLine = Attempts.CommandLineOf(marks);
         var command = commandLine?.Values["cmdline"] ?? "";
         var arguments = command.Split(' ');
         var inLoader = stage is null or <= Stage.SecondLoader;
@@ -167,7 +196,10 @@ public static class Signals
         var gaveUp = inLoader && (ended || Has("netboot")) && !set.Contains("autoboot-stopped");
         var gaveUpAt = Last("loader-prompt", "firmware-gave-up", "netboot");
         When("loader-gave-up", gaveUp, gaveUpAt);
-        When("nothing-found", gaveUp && gaveUpAt is not null && !Has("medium-read") && !Has("partition-searched"), gaveUpAt);
+        var searched = Has("medium-tried") || Has("netboot") || Has("firmware-gave-up") || Has("firmware-stage");
+        var nothing = gaveUp && !Has("medium-read") && !Has("partition-searched");
+        When("nothing-found", nothing && searched && gaveUpAt is not null, gaveUpAt);
+        When("prompt-untried", nothing && Has("loader-prompt") && !searched && !Has("fetch"), Last("loader-prompt"));
         When("medium-without-boot-files", gaveUp && !Has("medium-read") && Has("partition-searched"), Last("partition-searched"));
         When("root-arg-absent", command.Length > 0 && !arguments.Any(NamesRoot), commandLine);
         When(
@@ -182,21 +214,34 @@ public static class Signals
         When("kernel-stalled", stage == Stage.Kernel && !ended);
         When("services-stalled", stage == Stage.Services && !ended);
         When(NoLoginPrompt, stage is Stage.Root or Stage.Services && !ended && Has("system-up"), Last("system-up"));
-        When("no-disk-seen", stage >= Stage.Kernel && wholeTimes >= Talkative && !Has("disk-seen"));
+        // A root of a server wants no disk.
+        When("no-disk-seen", !arguments.Any(IsNetworkRoot) && stage >= Stage.Kernel && wholeTimes >= Talkative && !Has("disk-seen"));
         When(
             "short-memory",
             marks.Any(m =>
-                m.Values.TryGetValue("memory", out var text) && text.EndsWith('K') && long.TryParse(text[..^1], out var k) && k < 200 * 1024
+                m.Values.TryGetValue("managed", out var text)
+                && text.EndsWith('K')
+                && long.TryParse(text[..^1], out var k)
+                && k < 200 * 1024
             )
         );
         When("many-attempts", attempts > 1);
+        When(Jumped, inLoader && LastOf("jump") > 0 && LastOf("jump") >= lastText, Last("jump"));
+        // An address that a board gives itself came from nobody (RFC 3927).
+        var address = marks.FirstOrDefault(m =>
+            m.Mark.Stage == Stage.Network && !m.Values.GetValueOrDefault("address", "").StartsWith("169.254.", StringComparison.Ordinal)
+        );
+        When("address-came", address is not null, address);
+        When("network-carried", address is not null || Has("link-up"), address ?? Last("link-up"));
+        When("network-missed", Has("network-missed"), Last("network-missed"));
+        When("root-read-only-by-design", Has("root-read-only"), Last("root-read-only"));
         When("root-stalled", stage == Stage.Root && !ended && Has("root-mounted"));
         When("stuck-after-firmware", inLoader && LastOf("disk-start") > 0 && LastOf("disk-start") >= lastText, Last("disk-start"));
         When(RootNeverCame, stage == Stage.Kernel && Has("waits-for-root"), Last("waits-for-root"));
         var login = marks.FirstOrDefault(m => m.Mark.Name == "login")?.Line ?? int.MaxValue;
         When("logged-in", LastOf("logged-in") > login || LastOf("shell") > login);
         When("network-tried", Has("network-tried"));
-        When("never-left-loader", inLoader && !Has("handover"), gaveUpAt);
+        When("never-left-loader", inLoader && !Has("handover"), gaveUpAt ?? Last("jump"));
         // A loader says that it hands over also when it has nothing to hand over to, and complains behind it.
         When(
             "kernel-started",

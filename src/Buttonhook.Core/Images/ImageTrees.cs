@@ -1,3 +1,5 @@
+using Buttonhook.Core.Images.Formats;
+
 namespace Buttonhook.Core.Images;
 
 /// <summary>A device tree as it lies in an image: the partition, its path there, and its bytes.</summary>

@@ -6,7 +6,7 @@ using Buttonhook.Core.Preparing;
 namespace Buttonhook.Core.Keeping;
 
 /// <summary>Something that a log and the bench say differently.</summary>
-/// <param name="What">What it is about: Board, Processor, Memory, Host name, Kernel, Root, Address, Time zone or Medium.</param>
+/// <param name="What">What it is about: Board, Processor, Memory, Host name, Kernel, Root, Address, Time zone, Locale, Keyboard or Medium.</param>
 /// <param name="Says">Both sides in one sentence.</param>
 public sealed record Contradiction(string What, string Says);
 
@@ -18,8 +18,8 @@ public static class Contradictions
     /// <param name="said">What the log says beyond the facts, or null.</param>
     public static IReadOnlyList<Contradiction> Of(
         Board board,
-        BoardModel model,
-        ImageCard? image,
+        BoardProfile model,
+        ImageProfile? image,
         FirstBoot? set,
         Facts facts,
         RunFacts? said = null
@@ -84,6 +84,10 @@ public static class Contradictions
         }
         if (set?.TimeZone is { } zone && said?.TimeZone is { } told)
             Differ(told.Value != zone, "Time zone", zone, told.Value);
+        if (set?.Locale is { } locale && said?.Locale is { } spoken)
+            Differ(spoken.Value != locale, "Locale", locale, spoken.Value);
+        if (set?.Keyboard is { } keyboard && said?.Keyboard is { } layout)
+            Differ(layout.Value != keyboard, "Keyboard", keyboard, layout.Value);
         return list;
     }
 

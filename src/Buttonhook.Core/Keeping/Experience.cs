@@ -1,3 +1,5 @@
+using Buttonhook.Core.Diagnosing;
+
 namespace Buttonhook.Core.Keeping;
 
 /// <summary>What a bench learnt of boots, in numbers and in the words of the rule book: nothing of it names a person, a board of theirs, or a network.</summary>
@@ -41,7 +43,58 @@ public sealed record PairExperience(
     int? FastestSeconds,
     int? SlowestSeconds,
     IReadOnlyList<CauseExperience> Causes
-);
+)
+{
+    /// <summary>What boots that count and what was noted against their causes tell, by pair.</summary>
+    public static IReadOnlyList<PairExperience> Of(IReadOnlyList<CountedBoot> counted, IReadOnlyList<NotedFix> fixes, RuleBook rules)
+    {
+        var noted = fixes.ToLookup(f => (f.ModelId, f.RevisionId, f.ImageId));
+        return
+        [
+            .. counted
+                .GroupBy(b => (b.ModelId, b.RevisionId, b.ImageId))
+                .Select(g =>
+                {
+                    var times = g.Where(b => b.Good).Select(b => b.LoginSeconds).OfType<double>().ToList();
+                    return new PairExperience(
+                        g.Key.ModelId,
+                        g.Key.RevisionId,
+                        g.Key.ImageId,
+                        g.Count(),
+                        g.Count(b => b.Good),
+                        times.Count == 0 ? null : (int)Math.Round(times.Min()),
+                        times.Count == 0 ? null : (int)Math.Round(times.Max()),
+                        [
+                            .. g.Select(b => b.TopCause)
+                                .Concat(noted[g.Key].Select(f => f.CauseId))
+                                .Where(c => c is not null && rules.Cause(c) is not null)
+                                .Distinct()
+                                .Select(c => new CauseExperience(
+                                    c!,
+                                    g.Count(b => b.TopCause == c),
+                                    [
+                                        .. noted[g.Key]
+                                            .Where(f => f.CauseId == c)
+                                            .GroupBy(f => WordsOf(rules.Cause(c!), f.Text))
+                                            .Select(f => new FixExperience(f.Key, f.Count(), f.Count(x => x.Proven))),
+                                    ]
+                                )),
+                        ]
+                    );
+                }),
+        ];
+    }
+
+    /// <summary>A fix in the words of the rule book; what a person wrote in words of their own stays here.</summary>
+    private static string WordsOf(Cause? cause, string text)
+    {
+        const string own = "A change that the person put in their own words, which are not passed on.";
+        if (cause?.Correction is not { } template)
+            return own;
+        var fixedPart = template.Split('{')[0];
+        return fixedPart.Length > 0 && text.StartsWith(fixedPart, StringComparison.Ordinal) ? Template.Plain(template) : own;
+    }
+}
 
 /// <summary>A cause that led in boots, and what mended it.</summary>
 public sealed record CauseExperience(string Cause, int Boots, IReadOnlyList<FixExperience> Fixes);

@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Buttonhook.Core.Consoles;
-using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Keeping;
 
@@ -38,7 +37,6 @@ public static partial class FirstLogin
     }
 
     /// <summary>What a session said of itself: whose it is, and which tools there are.</summary>
-    /// <param name="MayBecomeRoot">Whether it is root's, or sudo is there and its user may use it.</param>
     private sealed record Session(int Line, string User, IReadOnlySet<string> Tools)
     {
         public bool IsRoot => User == "root";
@@ -119,7 +117,7 @@ public static partial class FirstLogin
                 yield return Task(
                     "screen",
                     "Screen mode",
-                    "The line tells in which mode the system drives the screen; look whether the picture fills it and is sharp."
+                    "The line tells in which mode the system drives the screen; check whether the picture fills it and is sharp."
                 );
         }
 
@@ -424,11 +422,14 @@ public static partial class FirstLogin
     private static partial Regex PasswordChanged();
 
     [GeneratedRegex(
-        @"passwd: (?:Authentication token manipulation error|password unchanged|.*(?:failure|not match))|[Pp]asswords don't match"
+        @"passwd: (?:Authentication token manipulation error|password unchanged|applet not found|(?:command )?not found|.*(?:failure|not match))|[Pp]asswords don't match"
     )]
     private static partial Regex PasswordRefused();
 
-    [GeneratedRegex(@"(?:^|\s)(?:inet )?(\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3})/\d{1,2}\b")]
+    // What ip address says of an interface, long and brief (ip-address(8)); a route is no address.
+    [GeneratedRegex(
+        @"^(?:\s*inet |[\w.:@-]+\s+(?:UP|DOWN|UNKNOWN|LOWERLAYERDOWN|DORMANT)\s.*?)(\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3})/\d{1,2}\b"
+    )]
     private static partial Regex AddressLine();
 
     [GeneratedRegex(@"^\S+\s+([\d.,]+[KMGT])\s+\S+\s+\S+\s+\d+% /$")]

@@ -59,12 +59,19 @@ public sealed record MovePlan(
     };
 
     /// <summary>The plans for all targets, possible or not.</summary>
-    public static IReadOnlyList<MovePlan> All(Board board, BoardModel model, ImageCard? image, Catalogue catalogue, MoveSight sight) =>
-        [.. Enum.GetValues<MoveTarget>().Select(t => For(t, board, model, image, catalogue, sight))];
+    public static IReadOnlyList<MovePlan> All(Board board, BoardProfile model, ImageProfile? image, Catalogue catalogue, MoveSight sight) =>
+        [.. Enum.GetValues<MoveTarget>().Select(t => For(t, board, model, image, catalogue, sight.For(t)))];
 
     /// <summary>The plan for one target.</summary>
     /// <param name="sight">What the running system shows, and what was chosen and confirmed.</param>
-    public static MovePlan For(MoveTarget target, Board board, BoardModel model, ImageCard? image, Catalogue catalogue, MoveSight sight)
+    public static MovePlan For(
+        MoveTarget target,
+        Board board,
+        BoardProfile model,
+        ImageProfile? image,
+        Catalogue catalogue,
+        MoveSight sight
+    )
     {
         var (name, medium) = Targets[target];
         var says = new List<string>();
@@ -170,7 +177,7 @@ public sealed record MovePlan(
     /// <param name="mounted">The device that it was mounted from in the boot; null when its log does not say.</param>
     public static (bool? Took, string Says) Proof(MoveTarget target, string? before, string? mounted)
     {
-        var name = Targets[target].Name.ToLowerInvariant();
+        var name = target == MoveTarget.Flash ? "soldered flash" : Targets[target].Name;
         if (mounted is null)
             return (
                 null,

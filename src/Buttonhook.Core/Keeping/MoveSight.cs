@@ -9,8 +9,19 @@ namespace Buttonhook.Core.Keeping;
 /// <param name="Seed">What the new identifiers are made from: the same move has the same ones.</param>
 /// <param name="Book">The commands.</param>
 /// <param name="Log">The console, by which steps are ticked; null without one.</param>
-public sealed partial record MoveSight(DiskLook? Look, string? Device, string Seed, CommandBook Book, ConsoleLog? Log = null)
+/// <param name="Target">The medium that the disk was chosen for; null when none was.</param>
+public sealed partial record MoveSight(
+    DiskLook? Look,
+    string? Device,
+    string Seed,
+    CommandBook Book,
+    ConsoleLog? Log = null,
+    MoveTarget? Target = null
+)
 {
+    /// <summary>The same, for the plan of one medium: what was chosen for another one is not chosen for it.</summary>
+    public MoveSight For(MoveTarget target) => Target is { } other && other != target ? this with { Device = null } : this;
+
     /// <summary>Whether the session is root's own, by its newest prompt: there may be no sudo then.</summary>
     public bool IsRoots { get; } = RootsOwn(Log);
 

@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
-using Buttonhook.Core.Consoles;
 
 namespace Buttonhook.Core.Keeping;
 
@@ -372,11 +371,24 @@ public static class MoveSteps
                     ("efi", BootMount ?? "/boot/efi")
                 );
             yield return Step(sight, "leave", "Close the copy.");
-            if (!Whole)
-                yield return new MoveStep(
-                    $"On the card, in the file that holds its command line, root={CommandLineRoot()} becomes root=UUID={RootId}{(Look.RootType == "ext4" ? " rootfstype=ext4" : "")}. Keep a copy of that file beside it: with it the card starts its own root again.",
+            if (Whole)
+                yield break;
+            var onCard = Look.Files.Where(f => !f.StartsWith("/etc/", StringComparison.Ordinal)).ToList();
+            var becomes = $"root={CommandLineRoot()} becomes root=UUID={RootId}{(Look.RootType == "ext4" ? " rootfstype=ext4" : "")}";
+            yield return onCard.Count == 0
+                ? new MoveStep(
+                    $"On the card, in the file that holds its command line, {becomes}. Keep a copy of that file beside it: with it the card starts its own root again.",
                     null,
                     null
+                )
+                : Step(
+                    sight,
+                    "point",
+                    $"On the card, let its loader start the copy: in {string.Join(", ", onCard)} {becomes}.",
+                    $"The file as it was stays beside it as {string.Join(", ", onCard.Select(f => f[(f.LastIndexOf('/') + 1)..] + ".before"))}: put back, it makes the card start its own root again.",
+                    ("files", string.Join(' ', onCard)),
+                    ("old", CommandLineRoot()),
+                    ("new", $"UUID={RootId}{(Look.RootType == "ext4" ? " rootfstype=ext4" : "")}")
                 );
         }
 

@@ -29,8 +29,11 @@ public static partial class Neighbours
     public static IReadOnlyList<Neighbour> Read(string list)
     {
         var found = new List<Neighbour>();
-        foreach (var line in list.Split('\n'))
+        foreach (var line in Lease().Replace(list, m => string.Join(' ', m.Value.Split('\n').Select(l => l.Trim()))).Split('\n'))
         {
+            // An entry that nobody answered to is no device (ip-neighbour(8), arp(8)).
+            if (Unanswered().IsMatch(line))
+                continue;
             var address = V4().Matches(line).Select(m => m.Value).FirstOrDefault(IsHost);
             var six = address is null
                 ? line.Split([' ', '\t', ',', ';', '|'])
@@ -38,13 +41,16 @@ public static partial class Neighbours
                         w.Contains("::", StringComparison.Ordinal)
                         && IPAddress.TryParse(w, out var ip)
                         && ip.AddressFamily == AddressFamily.InterNetworkV6
+                        && !ip.IsIPv6Multicast
                     )
                 : null;
             if ((address ?? six) is not { } where)
                 continue;
             var hardware = Hardware().Match(line) is { Success: true } h ? h.Value.ToLowerInvariant().Replace('-', ':') : null;
-            var name = line.Split([' ', '\t', ',', ';', '|', '(', ')', '*'], StringSplitOptions.RemoveEmptyEntries)
-                .FirstOrDefault(w => Name().IsMatch(w) && !NoName.Contains(w) && !Interface().IsMatch(w));
+            var name = ClientName().Match(line) is { Success: true } client
+                ? client.Groups[1].Value
+                : line.Split([' ', '\t', ',', ';', '|', '(', ')', '*'], StringSplitOptions.RemoveEmptyEntries)
+                    .FirstOrDefault(w => Name().IsMatch(w) && !NoName.Contains(w) && !Interface().IsMatch(w));
             found.Add(new(where, hardware, name));
         }
         return [.. found.DistinctBy(n => (n.Address, n.Hardware))];
@@ -96,14 +102,24 @@ public static partial class Neighbours
         && !text.StartsWith("127.", StringComparison.Ordinal)
         && !text.EndsWith(".255", StringComparison.Ordinal)
         && !text.StartsWith("255.", StringComparison.Ordinal)
+        // Groups of receivers (RFC 5771) are no devices.
+        && ip.GetAddressBytes()[0] is not (>= 224 and <= 239)
         && text != "0.0.0.0";
 
     /// <summary>What came and went between two lists; a device counts by its hardware address, else by its address.</summary>
     /// <param name="host">The host name that the board was given, or null.</param>
     /// <param name="own">Addresses that the board's own console told.</param>
-    public static FoundDevices Compare(string before, string after, string? host, IReadOnlyList<string> own)
+    /// <param name="computer">Addresses of the computer at the bench, which is no device that is looked for; null for none.</param>
+    public static FoundDevices Compare(
+        string before,
+        string after,
+        string? host,
+        IReadOnlyList<string> own,
+        IReadOnlyCollection<string>? computer = null
+    )
     {
-        var (first, second) = (Read(before), Read(after));
+        List<Neighbour> Others(string list) => [.. Read(list).Where(n => computer?.Contains(n.Address) != true)];
+        var (first, second) = (Others(before), Others(after));
         static string Key(Neighbour n) => n.Hardware ?? n.Address;
         var known = first.Select(Key).ToHashSet();
         var still = second.Select(Key).ToHashSet();
@@ -142,26 +158,44 @@ public static partial class Neighbours
                 : HostOf().Match(message) is { Success: true } h ? h.Groups[1].Value
                 : null;
             return new(
-                "host-key-changed",
+                CauseIds.HostKeyChanged,
                 "The board has another key than when you connected last: that is so after a card was written anew. If you did that, forget the old key; if not, do not connect.",
                 host is null ? null : $"ssh-keygen -R \"{host}\""
             );
         }
+        if (message.Contains("Host key verification failed", StringComparison.Ordinal))
+            return new(
+                "host-key-unknown",
+                "The key of the board was not accepted: it was answered with no, or nobody could be asked. Connect once by hand and compare the key with what the board's console shows.",
+                "ssh-keygen -lf /etc/ssh/ssh_host_ed25519_key.pub"
+            );
+        if (message.Contains("Network is unreachable", StringComparison.OrdinalIgnoreCase))
+            return new(
+                "own-network-missing",
+                "This computer itself has no way to that network: look at its own cable, wireless or address first.",
+                "ip route"
+            );
+        if (message.Contains("Temporary failure in name resolution", StringComparison.OrdinalIgnoreCase))
+            return new(
+                "resolver-failed",
+                "The name server did not answer this computer: that says nothing of the board. Use the address, or mend the resolver.",
+                "resolvectl status"
+            );
         if (NoSuchName().IsMatch(message))
             return new(
-                "name-not-resolved",
+                CauseIds.NameNotResolved,
                 "Nobody on this network knows that name. Use the address, or the name with .local behind it.",
                 null
             );
         if (message.Contains("Permission denied", StringComparison.Ordinal))
             return new(
-                "login-refused",
+                CauseIds.LoginRefused,
                 "It answers, and refuses the user or the password. Look which user the image has, and whether it wants a key.",
                 null
             );
         if (message.Contains("Connection refused", StringComparison.Ordinal))
             return new(
-                "service-failed",
+                CauseIds.ServiceFailed,
                 "The board is there, and nothing answers at that port: remote login is off until it is switched on (Prepare), or still starts.",
                 null
             );
@@ -170,7 +204,11 @@ public static partial class Neighbours
             || message.Contains("Host is unreachable", StringComparison.OrdinalIgnoreCase)
             || message.Contains("timed out", StringComparison.OrdinalIgnoreCase)
         )
-            return new("network-no-link", "Nothing answers at that address: cable, wireless, or an address that it no longer has.", null);
+            return new(
+                CauseIds.NetworkNoLink,
+                "Nothing answers at that address: cable, wireless, or an address that it no longer has.",
+                null
+            );
         return null;
     }
 
@@ -186,15 +224,23 @@ public static partial class Neighbours
     [GeneratedRegex(@"^(?:eth|en|wl|br|usb|lan|wlan|vmbr|bond|docker|veth)[\w-]*\d[\w-]*$")]
     private static partial Regex Interface();
 
-    [GeneratedRegex("ssh-keygen -f \\S+ -R \"?([^\"\\s]+)")]
+    [GeneratedRegex(@"(?i)\b(?:FAILED|INCOMPLETE)\b|\(incomplete\)|<incomplete>")]
+    private static partial Regex Unanswered();
+
+    // A lease of dhcpd.leases(5) stands over several lines.
+    [GeneratedRegex(@"(?m)^lease [^\n{]*\{[^}]*\}")]
+    private static partial Regex Lease();
+
+    [GeneratedRegex("client-hostname \"([^\"]+)\"")]
+    private static partial Regex ClientName();
+
+    [GeneratedRegex("ssh-keygen -f \\S+ -R [\"']?([^\"'\\s]+)")]
     private static partial Regex Forget();
 
-    [GeneratedRegex(@"Host key for ([\w.:-]+) has changed")]
+    // A port other than 22 stands behind the host in brackets (sshd(8), known_hosts).
+    [GeneratedRegex(@"Host key for (\[[\w.:-]+\]:\d+|[\w.:-]+) has changed")]
     private static partial Regex HostOf();
 
-    [GeneratedRegex(
-        "Could not resolve host|Name or service not known|Temporary failure in name resolution|unknown host|NXDOMAIN",
-        RegexOptions.IgnoreCase
-    )]
+    [GeneratedRegex("Could not resolve host|Name or service not known|unknown host|NXDOMAIN", RegexOptions.IgnoreCase)]
     private static partial Regex NoSuchName();
 }

@@ -33,6 +33,7 @@ public static class SettingNames
         ["image.sha256"] = "SHA-256",
         ["image.found"] = "Found inside",
         ["card.label"] = "Card",
+        ["card.size"] = "Size of the card",
         ["card.slot"] = "Written in",
         ["card.layout"] = "Laid out",
         ["card.written"] = "Written",
@@ -50,6 +51,10 @@ public static class SettingNames
         ["first.user"] = "User, as set",
         ["first.address"] = "Address, as set",
         ["first.time-zone"] = "Time zone, as set",
+        ["first.locale"] = "Locale, as set",
+        ["first.keyboard"] = "Keyboard, as set",
+        ["first.remote-login"] = "Remote login, as set",
+        ["first.key"] = "Public key, as set",
         ["first.recipe"] = "Recipe",
         ["first.file"] = "File written",
         ["system.command-line"] = "Command line",
@@ -60,7 +65,12 @@ public static class SettingNames
         ["system.host"] = "Host name",
         ["system.user"] = "User logged in",
         ["system.time-zone"] = "Time zone",
+        ["system.locale"] = "Locale",
+        ["system.keyboard"] = "Keyboard",
+        ["system.root-size"] = "Size of the root",
+        ["system.memory"] = "Memory that the kernel counts",
         ["system.heat"] = "Hottest reading",
+        ["network.interface"] = "Interface",
         ["network.address"] = "Address",
         ["met.fixed"] = "Met and mended",
         ["met.changed"] = "Changed",
@@ -75,7 +85,7 @@ public static class SettingNames
         if (Names.TryGetValue(kind, out var name))
             return name;
         var last = kind[(kind.IndexOf('.', StringComparison.Ordinal) + 1)..].Replace('-', ' ');
-        return last.Length == 0 ? id : char.ToUpperInvariant(last[0]) + last[1..];
+        return last.Length == 0 ? id : Words.Capital(last);
     }
 
     /// <summary>Whether an id may be one: two parts of small letters, digits and dashes, and a number where there are several.</summary>

@@ -70,6 +70,10 @@ public static class SettingsDifference
         return list;
     }
 
+    /// <summary>The differences to a record that came from elsewhere: a short text, which holds a part only, tells nothing of what it lacks.</summary>
+    public static IReadOnlyList<SettingDifference> Told(WorkingSettings before, WorkingSettings came) =>
+        [.. Of(before, came).Where(d => came.Bench is not null || d.After is not null)];
+
     /// <summary>What of a boot no longer is as its record says: what each boot has anew is left out, and so is what this boot does not tell.</summary>
     public static IReadOnlyList<SettingDifference> Regression(WorkingSettings kept, WorkingSettings boot) =>
         [.. Of(kept, boot).Where(d => d.Before is not null && d.After is not null && !OfEachBoot.Contains(d.Kind) && d.Kind != "notes")];

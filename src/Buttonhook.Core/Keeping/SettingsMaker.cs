@@ -23,9 +23,9 @@ public sealed record Mended(string Cause, string Text, int? ProvenBy);
 /// <param name="Source">Where the bytes came from ("/dev/ttyUSB0 at 115200 8N1").</param>
 public sealed record Run(
     Board Board,
-    BoardModel Model,
+    BoardProfile Model,
     Catalogue Catalogue,
-    ImageCard? Image,
+    ImageProfile? Image,
     CardState Card,
     CardWrite? Write,
     FirstBoot? FirstBoot,
@@ -48,7 +48,7 @@ public static class SettingsMaker
             ? Of(run)
             : new Problem(
                 "Working settings come from a boot that reached the login.",
-                $"This one ended at {Words.Of(run.Reading.LastStage)}.",
+                $"This one ended at {StageWords.Of(run.Reading.LastStage)}.",
                 "Correct what Diagnose names and boot again."
             );
 
@@ -59,7 +59,7 @@ public static class SettingsMaker
         var differ = Contradictions.Of(run.Board, run.Model, run.Image, run.FirstBoot, run.Reading.Facts, said);
         var rows = new Rows(run, said, differ);
         rows.Bench();
-        rows.ImageAndCard();
+        rows.ImageAndProfile();
         rows.ConsoleAndSupply();
         rows.FirstBootFiles();
         rows.System();
@@ -152,19 +152,27 @@ public static class SettingsMaker
                 "Board"
             );
             Claimed("board.revision", run.Board.RevisionId.Length == 0 ? null : run.Board.RevisionId);
+            // What a kernel counts is less than what is fitted.
             Both(
                 "board.memory",
                 run.Board.MemoryMiB is { } mib ? Sizes.Memory(mib) : null,
-                Facts.MemoryBytes is { } bytes ? Sizes.Binary(bytes) : null,
+                Facts.MemoryBytes is { } bytes && bytes != Facts.ManagedBytes ? Sizes.Binary(bytes) : null,
                 "as you say",
                 null,
                 "Memory"
             );
-            Both("board.processor", model.InstructionSet?.Words(), Facts.Architecture, "its card", LineOf(Facts.Architecture), "Processor");
+            Both(
+                "board.processor",
+                model.InstructionSet?.Words(),
+                Facts.Architecture,
+                "its profile",
+                LineOf(Facts.Architecture),
+                "Processor"
+            );
             Claimed("board.told-by", run.Board.ToldBy.Count == 0 ? null : Words.ToldBy(run.Board.ToldBy), "Identify");
         }
 
-        public void ImageAndCard()
+        public void ImageAndProfile()
         {
             var write = run.Write is { Step: WriteStep.Done } done ? done : null;
             var image = run.Image;
@@ -182,14 +190,14 @@ public static class SettingsMaker
                     Claimed(
                         "image.bytes",
                         $"{Sizes.Decimal(image.DownloadBytes)}, {Sizes.Decimal(image.ExpandedBytes)} when unpacked",
-                        image.Path is null ? "its card" : "measured here"
+                        image.Path is null ? "its profile" : "measured here"
                     );
                 if (image.Sha256 is { } sum)
                     Add(
                         "image.sha256",
                         sum,
                         image.Path is null ? Standing.Claimed : Standing.Proven,
-                        image.Path is null ? "its card" : "computed here"
+                        image.Path is null ? "its profile" : "computed here"
                     );
                 if (image.Chain is not null || image.RootBy is not null)
                     Claimed(
@@ -205,6 +213,10 @@ public static class SettingsMaker
                         "looking inside"
                     );
             }
+            if (write?.CardBytes is { } measured)
+                Add("card.size", Sizes.Decimal(measured), Standing.Proven, "measured here as it was written");
+            else if (said.CardSize is { } counted)
+                Add("card.size", counted.Value, Standing.Proven, "the log", counted.Line);
             Claimed("card.label", run.Board.Connected.CardGb is { } gb ? $"{gb} GB" : null);
             if (write is null)
                 return;
@@ -258,13 +270,13 @@ public static class SettingsMaker
             if (parts.Count > 0)
                 Claimed("supply.parts", string.Join(", ", parts));
             foreach (var button in model.Switches)
-                Each("before.switch", $"{button.Where}: {button.Setting}", Standing.Claimed, "its card");
+                Each("before.switch", $"{button.Where}: {button.Setting}", Standing.Claimed, "its profile");
             if (board.Connected.Screen && model.VideoOutputs.FirstOrDefault(v => v.Plug is "before-power" or "after-power") is { } output)
                 Each(
                     "before.order",
                     $"screen into {output.Name} {(output.Plug == "before-power" ? "before" : "after")} power",
                     Standing.Claimed,
-                    "its card"
+                    "its profile"
                 );
         }
 
@@ -288,6 +300,23 @@ public static class SettingsMaker
                     "Address"
                 );
                 Set("first.time-zone", set.TimeZone, said.TimeZone?.Value, said.TimeZone?.Line, "Time zone");
+                Set("first.locale", set.Locale, said.Locale?.Value, said.Locale?.Line, "Locale");
+                Set("first.keyboard", set.Keyboard, said.Keyboard?.Value, said.Keyboard?.Line, "Keyboard");
+                if (set.RemoteLogin)
+                    Set("first.remote-login", "on", said.RemoteLogin?.Value, said.RemoteLogin?.Line, "Remote login");
+                foreach (var key in set.Keys)
+                {
+                    var seen =
+                        LineOf(key.Split(' ') is [_, var body, ..] ? body : key)
+                        ?? (said.KeysOf?.Value == set.User ? said.KeysOf?.Line : null);
+                    Each(
+                        "first.key",
+                        ShortKey(key),
+                        seen is null ? Standing.Claimed : Standing.Proven,
+                        seen is null ? "as it was set" : "the log",
+                        seen
+                    );
+                }
                 if (set.Wireless is { } radio)
                     Each("first.wireless", $"{radio.Name}, country {radio.Country}", Standing.Claimed, "as it was set");
                 foreach (var overlay in set.Overlays)
@@ -297,7 +326,13 @@ public static class SettingsMaker
                 foreach (var package in set.Packages)
                     Each("first.package", package, Standing.Claimed, "as it was set");
                 foreach (var command in set.Commands)
-                    Each("first.command", command, Standing.Claimed, "as it was set");
+                    Each(
+                        "first.command",
+                        command,
+                        said.FirstBootEnd is null ? Standing.Claimed : Standing.Proven,
+                        said.FirstBootEnd is null ? "as it was set" : "the first boot came to its end, and no step failed",
+                        said.FirstBootEnd?.Line
+                    );
             }
             foreach (var recipe in run.Recipes)
                 Each("first.recipe", recipe.Name, Standing.Claimed, "as it was chosen");
@@ -305,31 +340,49 @@ public static class SettingsMaker
                 Each("first.file", file, Standing.Proven, "written here");
         }
 
+        /// <summary>A public key in short: its kind, and the end of what makes it different.</summary>
+        private static string ShortKey(string key) =>
+            key.Split(' ', StringSplitOptions.RemoveEmptyEntries) is [var kind, var body, ..]
+                ? $"{kind} …{body[^Math.Min(12, body.Length)..]}"
+                : "a key";
+
         public void System()
         {
             if (said.CommandLine is { } command)
                 Add("system.command-line", command.Value, Standing.Proven, "the log", command.Line);
             Both("system.kernel", null, Facts.Kernel, "", LineOf(Facts.Kernel), "Kernel");
             Both("system.name", null, Facts.Os, "", LineOf(Facts.Os));
-            var root = Deductions.RootOf(said.CommandLine?.Value) ?? Facts.BootMedium;
+            var root = KernelCommandLine.RootOf(said.CommandLine?.Value) ?? Facts.BootMedium;
             Both("system.root", null, root, "", said.CommandLine?.Line ?? LineOf(root), "Root");
             if (said.Mounted is { } mounted)
                 Add("system.mounted", mounted.Value, Standing.Proven, "the log", mounted.Line);
             Both("system.host", null, Facts.Hostname, "", LineOf(Facts.Hostname), "Host name");
             if (said.User is { } user)
                 Both("system.user", null, user.Value, "", user.Line, "User");
+            void Told(string id, Said? told)
+            {
+                if (told is not null)
+                    Add(id, told.Value, Standing.Proven, "the log", told.Line);
+            }
             if (said.TimeZone is { } zone)
                 Both("system.time-zone", null, zone.Value, "", zone.Line, "Time zone");
+            Told("system.locale", said.Locale);
+            Told("system.keyboard", said.Keyboard);
+            Told("system.root-size", said.RootSize);
+            if (Facts.ManagedBytes is { } managed)
+                Add("system.memory", Sizes.Binary(managed), Standing.Proven, "the log", LineOf("Memory: "));
             if (said.Heat is { } heat)
                 Add("system.heat", heat.Value, Standing.Proven, "the log", heat.Line);
-            foreach (var stage in run.Reading.StageLines.Where(s => s.Milliseconds is not null))
+            // Times of a board that ran already when its console was opened are none.
+            foreach (var stage in run.Reading.StageLines.Where(s => s.Milliseconds is not null && run.Reading.StartSeen))
                 Add(
-                    $"time.{Words.Of(stage.Stage).Replace(' ', '-')}",
+                    $"time.{StageWords.Of(stage.Stage).Replace(' ', '-')}",
                     string.Create(CultureInfo.InvariantCulture, $"{stage.Milliseconds!.Value / 1000.0:0.0} s"),
                     Standing.Proven,
                     "the log",
                     stage.Line
                 );
+            Told("network.interface", said.Interface);
             foreach (var address in Facts.Addresses)
                 Each("network.address", address, Standing.Proven, "the log", LineOf(address));
             foreach (var mend in run.Mended)

@@ -53,6 +53,7 @@ public static class SettingsText
     private static string Value(Setting row) =>
         (row.Said, row.Value) switch
         {
+            ({ } said, { } proven) when row.Disputed => $"{proven} (you say: {said})",
             ({ } said, { } told) => $"{said} (told: {told})",
             ({ } said, null) => said,
             (null, { } told) => told,
@@ -61,15 +62,15 @@ public static class SettingsText
 
     /// <summary>What a setting stands on, in words.</summary>
     public static string StandsOn(Setting row) =>
-        row.Said is not null
-            ? "as you say"
-            : row.Standing switch
-            {
-                Standing.Proven => row.Line is { } line ? $"proven, line {line}" : $"proven: {row.Source}",
-                Standing.Claimed => row.Source,
-                Standing.Differs => $"differs: {row.Source}",
-                _ => "",
-            };
+        row.Disputed ? $"{(row.Line is { } proof ? $"proven, line {proof}" : $"proven: {row.Source}")}; you say otherwise"
+        : row.Said is not null ? "as you say"
+        : row.Standing switch
+        {
+            Standing.Proven => row.Line is { } line ? $"proven, line {line}" : $"proven: {row.Source}",
+            Standing.Claimed => row.Source,
+            Standing.Differs => $"differs: {row.Source}",
+            _ => "",
+        };
 
     private static string Escape(string text) => text.Replace("\r", "").Replace("|", "\\|").Replace("<", "&lt;").Replace('\n', ' ');
 }

@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Keeping;
@@ -28,9 +29,13 @@ public enum Standing
 /// <param name="Said">What a person said instead, or where nothing told it; both are kept. Null when nobody did.</param>
 public sealed record Setting(string Id, string Name, string? Value, Standing Standing, string Source, int? Line = null, string? Said = null)
 {
-    /// <summary>What counts: what the person said, else what is told.</summary>
+    /// <summary>What counts: what is proven, else what the person said, else what is told.</summary>
     [JsonIgnore]
-    public string? Counts => Said ?? Value;
+    public string? Counts => Standing == Standing.Proven ? Value ?? Said : Said ?? Value;
+
+    /// <summary>Whether a person says other than what is proven: both stand side by side, and the proven one leads.</summary>
+    [JsonIgnore]
+    public bool Disputed => Standing == Standing.Proven && Said is not null && Value is not null;
 
     /// <summary>What it is about ("image").</summary>
     [JsonIgnore]
@@ -40,9 +45,6 @@ public sealed record Setting(string Id, string Name, string? Value, Standing Sta
     [JsonIgnore]
     public string Kind => Id.Split(':')[0];
 }
-
-/// <summary>A first-boot file as it was written to the card, without secrets.</summary>
-public sealed record KeptFile(string Path, string Text);
 
 /// <summary>What the bench had, by the ids of the catalogue, so that the same can be set up again.</summary>
 /// <param name="FirstBoot">What was set before the first boot, without password and wireless key; null when it is not known.</param>
@@ -84,6 +86,21 @@ public sealed record WorkingSettings(
     /// <summary>What counts of all settings of one kind, in order.</summary>
     public IReadOnlyList<string> All(string kind) => [.. Settings.Where(s => s.Kind == kind).Select(s => s.Counts).OfType<string>()];
 
+    /// <summary>That these are of a board of another model than one on the bench, in a sentence; null when they are not, or do not tell their model.</summary>
+    public string? Foreign(Board board, Catalogue catalogue)
+    {
+        if (catalogue.Model(board.ModelId) is not { } model)
+            return null;
+        var own = model.Carrier is null ? model.FullName : $"{model.FullName} on {model.Carrier}";
+        return Bench is { } was
+            ? was.ModelId == board.ModelId
+                ? null
+                : $"They are of a {Of("board.model") ?? was.ModelId}, and {board.Nickname} is a {own}."
+            : Of("board.model") is { } named && named != own && named != model.FullName && named != model.Name
+                ? $"They are of a {named}, and {board.Nickname} is a {own}."
+                : null;
+    }
+
     /// <summary>The record with what a person says of settings; an empty text takes back what was said.</summary>
     /// <param name="said">By the id of the setting; one that is not there is added under its name.</param>
     public WorkingSettings Saying(IReadOnlyDictionary<string, string> said)
@@ -97,6 +114,12 @@ public sealed record WorkingSettings(
         );
         return this with { Settings = known };
     }
+
+    /// <summary>What a person says against what is proven, one sentence each; asked about once before it is kept.</summary>
+    public IEnumerable<string> Disputes() =>
+        Settings
+            .Where(s => s.Disputed)
+            .Select(s => $"{s.Name}: {(s.Line is { } line ? $"line {line} shows" : $"{s.Source}:")} {s.Value}, you say {s.Said}.");
 
     private static bool Same(string said, string? value) => said.Trim().Length == 0 || said.Trim() == value;
 }

@@ -1,5 +1,6 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Matching;
 
@@ -147,31 +148,15 @@ public sealed record BootRecord(IReadOnlyList<NearBoots> Near, int? FastestSecon
     }
 }
 
-/// <summary>How the system is kept: each school has its own conditions.</summary>
-public enum School
-{
-    /// <summary>One system a card; experiments swap cards.</summary>
-    OneCard,
-
-    /// <summary>Several systems on one card behind a boot menu.</summary>
-    BootMenu,
-
-    /// <summary>The loader on the card, the system on an SSD or a USB stick.</summary>
-    LoaderOnCard,
-
-    /// <summary>Proved on a card, then copied into soldered flash.</summary>
-    FlashLater,
-}
-
 /// <summary>What a person wants of an image.</summary>
 /// <param name="Screen">Whether it will run with a screen.</param>
 /// <param name="LongTerm">Whether long-term care matters more than being new.</param>
-/// <param name="School">How the system will be kept.</param>
-public sealed record Wish(bool Screen, bool LongTerm, School School)
+/// <param name="Layout">How the system will be kept.</param>
+public sealed record Wish(bool Screen, bool LongTerm, StorageLayout Layout)
 {
     /// <summary>What is wanted when nobody said otherwise: as the bench is, long-term, one system a card.</summary>
-    public static Wish Usual(Board board) => new(board.Connected.Screen, true, School.OneCard);
+    public static Wish Usual(Board board) => new(board.Connected.Screen, true, StorageLayout.OneCard);
 }
 
 /// <summary>One image for one board: verdict, reasons with the losing one first, and the record of real boots.</summary>
-public sealed record Match(ImageCard Image, Verdict Verdict, IReadOnlyList<Reason> Reasons, BootRecord Record);
+public sealed record Match(ImageProfile Image, Verdict Verdict, IReadOnlyList<Reason> Reasons, BootRecord Record);

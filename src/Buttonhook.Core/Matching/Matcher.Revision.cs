@@ -1,7 +1,5 @@
 using Buttonhook.Core.Boards;
-using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Images;
-using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Matching;
 
@@ -62,7 +60,7 @@ public static partial class Matcher
     private static IEnumerable<(Bearing, string)> ByTrees(Pair p)
     {
         var revision = p.Model.Revision(p.Board.RevisionId);
-        if (p.Image.InstructionSet == Boards.InstructionSet.Amd64)
+        if (p.Image.InstructionSet == Core.InstructionSet.Amd64)
             yield return (Bearing.Good, "x86-64 boards describe themselves; no device tree is needed.");
         else if (p.Image.Trees is not { Count: > 0 } trees)
             yield return (Bearing.Unproven, "No device tree is on the image: it starts if this board's loader hands over its own.");
@@ -113,7 +111,7 @@ public static partial class Matcher
         return false;
     }
 
-    private static bool OlderThan(BoardModel model, string one, string other)
+    private static bool OlderThan(BoardProfile model, string one, string other)
     {
         var ids = model.Revisions.Select(r => r.Id).ToList();
         return ids.IndexOf(one) < ids.IndexOf(other);
@@ -122,7 +120,7 @@ public static partial class Matcher
     private static string Lower(string text) => char.ToLowerInvariant(text[0]) + text[1..];
 
     /// <summary>What this board has and the other one lacks, so that its tree cannot describe it.</summary>
-    private static string Missing(BoardModel mine, BoardModel other)
+    private static string Missing(BoardProfile mine, BoardProfile other)
     {
         var lost = new List<string>();
         if (

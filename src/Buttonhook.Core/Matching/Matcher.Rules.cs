@@ -1,6 +1,7 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Matching;
@@ -36,55 +37,55 @@ public static partial class Matcher
             yield return (Bearing.Good, "The dry boot of its file reaches the login on this board.");
     }
 
-    private static IEnumerable<(Bearing, string)> Schools(Pair p)
+    private static IEnumerable<(Bearing, string)> Layouts(Pair p)
     {
-        switch (p.Wish.School)
+        switch (p.Wish.Layout)
         {
-            case School.BootMenu when p.Image.Kind == "installer":
+            case StorageLayout.BootMenu when p.Image.Kind == "installer":
                 yield return (Bearing.Change, "An installer takes the whole card: install it elsewhere first, then add it to the menu.");
                 break;
-            case School.BootMenu when p.Image.Chain is "keyvalue":
+            case StorageLayout.BootMenu when p.Image.Chain is "keyvalue":
                 yield return (Bearing.Change, "Its loader has no menu: put one that reads extlinux.conf between.");
                 break;
-            case School.BootMenu when p.Image.RootBy is "device":
+            case StorageLayout.BootMenu when p.Image.RootBy is "device":
                 yield return (
                     Bearing.Change,
                     "Names its root by device: behind a menu it must be named by PARTUUID, or it finds the wrong system."
                 );
                 break;
-            case School.BootMenu:
+            case StorageLayout.BootMenu:
                 yield return (
                     Bearing.Note,
                     p.Board.Connected.CardGb is { } gb
-                        ? $"{Math.Max(0, p.Catalogue.CardBand.LeastBytes(gb) / Math.Max(1, p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes)))} of this size fit behind one menu on the {gb} GB card."
+                        ? $"{Math.Max(0, p.Catalogue.CardBand.LeastBytes(gb) / Math.Max(1, p.Image.ExpandedBytes + SoldSizes.UpdateRoom(p.Image.ExpandedBytes)))} of this size fit behind one menu on the {gb} GB card."
                         : "Say which card, to see how many fit behind one menu."
                 );
                 break;
-            case School.LoaderOnCard
+            case StorageLayout.LoaderOnCard
                 when !p.Model.BootMedia.Any(m => m is "ssd" or "usb") && p.Model.Ports.All(x => x.Kind is not ("storage" or "usb-host")):
                 yield return (Bearing.Stops, "This board has no socket for an SSD or a USB stick.");
                 break;
-            case School.LoaderOnCard when p.Image.RootBy is "device":
+            case StorageLayout.LoaderOnCard when p.Image.RootBy is "device":
                 yield return (Bearing.Change, "Names its root by device: name it by PARTUUID, so that it is found on the SSD.");
                 break;
-            case School.LoaderOnCard:
+            case StorageLayout.LoaderOnCard:
                 yield return (
                     Bearing.Good,
-                    $"The card keeps only loader, kernel and initial files ({Sizes.Binary(SchoolPlan.LoaderBytes)} is plenty); the root is found by its id."
+                    $"The card keeps only loader, kernel and initial files ({Sizes.Binary(LayoutPlan.LoaderBytes)} is plenty); the root is found by its id."
                 );
                 break;
-            case School.FlashLater when p.Model.FlashGb is not { } || !p.Model.BootMedia.Contains("flash"):
+            case StorageLayout.FlashLater when p.Model.FlashGb is not { } || !p.Model.BootMedia.Contains("flash"):
                 yield return (Bearing.Stops, "This board has no soldered flash that it starts from.");
                 break;
-            case School.FlashLater
+            case StorageLayout.FlashLater
                 when p.Catalogue.CardBand.LeastBytes(p.Model.FlashGb!.Value)
-                    < p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes):
+                    < p.Image.ExpandedBytes + SoldSizes.UpdateRoom(p.Image.ExpandedBytes):
                 yield return (
                     Bearing.Stops,
-                    $"Takes {Sizes.Binary(p.Image.ExpandedBytes + CardPlan.UpdateRoom(p.Image.ExpandedBytes))} with room for updates; the flash of {p.Model.FlashGb} GB is too small."
+                    $"Takes {Sizes.Binary(p.Image.ExpandedBytes + SoldSizes.UpdateRoom(p.Image.ExpandedBytes))} with room for updates; the flash of {p.Model.FlashGb} GB is too small."
                 );
                 break;
-            case School.FlashLater:
+            case StorageLayout.FlashLater:
                 yield return (Bearing.Good, $"Fits into the soldered flash of {p.Model.FlashGb} GB with room for updates.");
                 break;
         }
@@ -122,11 +123,11 @@ public static partial class Matcher
     }
 
     /// <summary>Whether an image may go onto a card.</summary>
-    private static bool ForCard(ImageCard image) => image.BootMedia.Count == 0 || image.BootMedia.Contains("card");
+    private static bool ForCard(ImageProfile image) => image.BootMedia.Count == 0 || image.BootMedia.Contains("card");
 
     private static IEnumerable<(Bearing, string)> CardSize(Pair p)
     {
-        if (p.Board.Connected.CardGb is not { } card || !ForCard(p.Image) || p.Wish.School is School.LoaderOnCard)
+        if (p.Board.Connected.CardGb is not { } card || !ForCard(p.Image) || p.Wish.Layout is StorageLayout.LoaderOnCard)
             yield break;
         var plan = CardPlan.For(p.Image, card, p.Catalogue.CardBand);
         if (!plan.Fits)
@@ -172,7 +173,7 @@ public static partial class Matcher
                 Bearing.Note,
                 $"Slow with {Sizes.Memory(memory)}: {Sizes.Memory(p.Image.ComfortableMemoryMiB.Value)} is comfortable."
             );
-        if (p.Image.InstructionSet == Boards.InstructionSet.Armhf && memory > 4096)
+        if (p.Image.InstructionSet == Core.InstructionSet.Armhf && memory > 4096)
             yield return (Bearing.Note, "A 32-bit system gives one program 4 GiB at most.");
     }
 

@@ -1,7 +1,6 @@
 using Buttonhook.Core.Boards;
-using Buttonhook.Core.Connecting;
 using Buttonhook.Core.Images;
-using Buttonhook.Core.Preparing;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Matching;
 
@@ -10,11 +9,11 @@ public static partial class Matcher
 {
     private sealed record Pair(
         Board Board,
-        BoardModel Model,
-        ImageCard Image,
+        BoardProfile Model,
+        ImageProfile Image,
         Catalogue Catalogue,
         Wish Wish,
-        IReadOnlyList<BoardModel> Siblings,
+        IReadOnlyList<BoardProfile> Siblings,
         DryBoot? Dry
     );
 
@@ -25,7 +24,7 @@ public static partial class Matcher
         ("dry-boot", Played),
         ("kernel-line", KernelLine),
         ("boot-medium", BootMedium),
-        ("school", Schools),
+        ("layout", Layouts),
         ("card-size", CardSize),
         ("memory", Memory),
         ("console", Console),
@@ -101,14 +100,14 @@ public static partial class Matcher
         return ordered;
     }
 
-    /// <summary>Inside a group: the lower end of the record weighs most, then the care that is wanted, then the flavour that suits the screen, then what the school asks.</summary>
+    /// <summary>Inside a group: the lower end of the record weighs most, then the care that is wanted, then the flavour that suits the screen, then what the layout asks.</summary>
     private static double Worth(Match match, Wish wish) =>
         match.Record.LowerEnd * 10
         + (match.Image.LongTermUntil is null == wish.LongTerm ? 0 : 1.5)
         + (match.Image.Flavour == "desktop" == wish.Screen ? 1.2 : 0)
         + (wish.LongTerm ? 0 : Newness(match.Image.Kernel))
         - match.Reasons.Count(r => r.Bearing is Bearing.Change) * 0.3
-        - (match.Reasons.Any(r => r.Rule == "school" && r.Bearing == Bearing.Note) ? 1 : 0);
+        - (match.Reasons.Any(r => r.Rule == "layout" && r.Bearing == Bearing.Note) ? 1 : 0);
 
     /// <summary>0 to 1: newer kernel lines are higher.</summary>
     private static double Newness(string kernel) => Line(kernel) is var (major, minor) ? Math.Min(1, (major * 20 + minor) / 200.0) : 0;

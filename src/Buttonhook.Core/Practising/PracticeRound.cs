@@ -1,4 +1,4 @@
-using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Simulating;
 
 namespace Buttonhook.Core.Practising;
 
@@ -26,7 +26,7 @@ public sealed record PracticeStep(PracticeKind Kind, string Of, int Minutes, str
 /// <param name="FaultId">Hidden until the round is over.</param>
 /// <param name="ByPerson">Whether another person hid it.</param>
 /// <param name="Won">Null while it goes on; false when it was given up or went over its time.</param>
-/// <param name="Shortest">How it could have been found soonest; null while it goes on.</param>
+/// <param name="Judged">What each step gave away; null while it goes on, and of rounds of earlier versions.</param>
 public sealed record PracticeRound(
     string Id,
     string Nickname,
@@ -42,7 +42,7 @@ public sealed record PracticeRound(
     DateTimeOffset StartedAt,
     DateTimeOffset? EndedAt,
     bool? Won,
-    ShortestWay? Shortest = null
+    JudgedRound? Judged = null
 )
 {
     /// <summary>Minutes after which a round is lost.</summary>
@@ -51,31 +51,30 @@ public sealed record PracticeRound(
     /// <summary>Minutes of the bench that a boot takes, beside what the board takes itself: card in, wires, power.</summary>
     public const int BootMinutes = 2;
 
+    /// <summary>Minutes of a boot that took so many seconds on the board.</summary>
+    public static int Cost(int seconds) => BootMinutes + (int)Math.Ceiling(seconds / 60.0);
+
     /// <summary>What was spent.</summary>
     public int Minutes => Steps.Sum(s => s.Minutes);
 
     /// <summary>The faults that were mended in vain.</summary>
-    public IReadOnlyList<string> Mistaken => [.. Steps.Where(s => s.Kind == PracticeKind.Mend && s.Of != FaultId).Select(s => s.Of)];
+    public IReadOnlyList<string> Mistaken =>
+        [.. Steps.Where(s => s.Kind == PracticeKind.Mend && !(s.Of == FaultId || Won == true && s == Steps[^1])).Select(s => s.Of)];
 
     /// <summary>The round with one more step; it is over when the fault was mended or the time ran out.</summary>
-    public PracticeRound With(PracticeStep step, DateTimeOffset at)
+    /// <param name="mended">Whether the step took the fault away.</param>
+    public PracticeRound With(PracticeStep step, bool mended, DateTimeOffset at)
     {
         var next = this with { Steps = [.. Steps, step] };
         bool? won =
-            step.Kind == PracticeKind.Mend && step.Of == FaultId ? true
+            mended && next.Minutes <= MostMinutes ? true
             : next.Minutes >= MostMinutes ? false
             : null;
         return won is null ? next : next with { Won = won, EndedAt = at };
     }
 }
 
-/// <summary>How one could have found a fault soonest.</summary>
-/// <param name="Minutes">What that costs, the mending included.</param>
-/// <param name="Says">In a sentence.</param>
-/// <param name="Lines">Lines of the log of the first boot that told it.</param>
-public sealed record ShortestWay(int Minutes, string Says, IReadOnlyList<int> Lines);
-
-/// <summary>Draws faults and judges rounds.</summary>
+/// <summary>Draws faults.</summary>
 public static class Practice
 {
     /// <summary>A fault that was missed or mended in vain before comes back so much more often than one that was found at once.</summary>
@@ -83,13 +82,15 @@ public static class Practice
         Unmet = 2,
         Found = 1;
 
-    /// <summary>Draws a fault of a level by what this person met and mixed up before.</summary>
+    /// <summary>Draws a fault of a level by what this bench met, and by what this person missed or mixed up before.</summary>
+    /// <param name="met">How often boots of this bench failed by each cause.</param>
     /// <param name="past">Earlier rounds, ended ones.</param>
     /// <param name="possible">The faults that this board can have.</param>
     /// <param name="dice">From 0 to below 1.</param>
     public static PracticeFault? Draw(
         PracticeBook book,
         int level,
+        IReadOnlyDictionary<string, int> met,
         IReadOnlyList<PracticeRound> past,
         IReadOnlySet<string> possible,
         double dice
@@ -98,13 +99,17 @@ public static class Practice
         var those = book.Faults.Where(f => f.Level == level && possible.Contains(f.Id)).ToList();
         if (those.Count == 0)
             return null;
-        var weights = those.ConvertAll(f => WeightOf(f.Id, past));
+        var weights = those.ConvertAll(f => MetWeight(f.Id, met) * WeightOf(f.Id, past));
         var left = Math.Clamp(dice, 0, 0.999999) * weights.Sum();
         for (var i = 0; i < those.Count; i++)
             if ((left -= weights[i]) < 0)
                 return those[i];
         return those[^1];
     }
+
+    /// <summary>How likely a fault is before anything was looked at, beside the others: each one as if it had been met once more than it was.</summary>
+    public static double MetWeight(string faultId, IReadOnlyDictionary<string, int> met) =>
+        1 + (SimulatedFaults.Find(faultId)?.ClearedBy ?? [faultId]).Sum(c => met.GetValueOrDefault(c));
 
     /// <summary>How often a fault is drawn beside the others: the newest round that had to do with it decides.</summary>
     public static double WeightOf(string faultId, IReadOnlyList<PracticeRound> past)
@@ -115,36 +120,20 @@ public static class Practice
             : Missed;
     }
 
-    /// <summary>The shortest way to a fault: by the log of a boot where the diagnosis of it proves the fault, else by the cheapest look that tells.</summary>
-    /// <param name="bootMinutes">What a boot of this board costs.</param>
-    public static ShortestWay Shortest(PracticeBook book, string faultId, Diagnosis diagnosis, int bootMinutes)
+    /// <summary>Newest rounds that are held against those before.</summary>
+    private const int Newest = 3;
+
+    /// <summary>How the newest rounds went against those before; null without enough of them.</summary>
+    /// <param name="same">Rounds of one level, newest first.</param>
+    public static string? Better(IReadOnlyList<PracticeRound> same)
     {
-        var mend = book.Fault(faultId)?.Mend ?? faultId;
-        var look = book.Looks.Where(l => l.Proves.Contains(faultId)).MinBy(l => l.Minutes);
-        var cause = diagnosis.Causes.FirstOrDefault();
-        var same = Simulating.SimulatedFaults.Find(faultId)?.ClearedBy ?? [faultId];
-        var byLog = cause is not null && same.Contains(cause.Id);
-        if (byLog && (look is null || bootMinutes <= look.Minutes))
-        {
-            var lines = cause!.Evidence.Select(e => e.Line).Where(l => l > 0).Distinct().Order().Take(6).ToList();
-            return new(
-                bootMinutes + bootMinutes,
-                lines.Count > 0
-                    ? $"One boot, and {(lines.Count == 1 ? "line" : "lines")} {string.Join(", ", lines)} of its log; then: {mend}"
-                    : $"One boot, and what its log leaves out; then: {mend}",
-                lines
-            );
-        }
-        return look is not null
-            ? new(
-                look.Minutes + bootMinutes,
-                $"{look.Name} ({look.Minutes} min): {look.Tells.GetValueOrDefault(faultId, look.Usual)} Then: {mend}",
-                []
-            )
-            : new(2 * bootMinutes, $"One boot, and leaving out what it is not; then: {mend}", []);
+        var lost = same.Select(r => r.Judged?.Lost).OfType<double>().ToList();
+        return lost.Count <= Newest
+            ? null
+            : $"Your last three rounds of this level gave {lost.Take(Newest).Average():0} min away each; those before gave {lost.Skip(Newest).Average():0} min away.";
     }
 
-    /// <summary>How one is doing: rounds, won, minutes beyond the shortest way, and the faults that were mixed up.</summary>
+    /// <summary>The faults that were taken for each other, the most often ones first.</summary>
     public static IReadOnlyList<(string Meant, string Was, int Times)> MixedUp(IReadOnlyList<PracticeRound> past) =>
         [
             .. past.SelectMany(r => r.Mistaken.Select(m => (Meant: m, Was: r.FaultId)))

@@ -1,11 +1,21 @@
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 
 /// <summary>Finds the configuration files of an image or a card: which partition holds them, and their texts.</summary>
-public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partition? RootPartition, ImageTexts Texts)
+/// <param name="RootKind">The file system of the root, as mount(8) calls it; null without a root that is read here.</param>
+public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partition? RootPartition, ImageTexts Texts, string? RootKind = null)
 {
+    /// <summary>Why no file can be written to the root; null when it can be: it is an ext file system.</summary>
+    public string? RootRefuses =>
+        RootPartition is null
+            ? "What is set goes onto the root file system of this image, which is not found here. Leave it empty, write the image as it is, and set it after the first login."
+        : RootKind?.StartsWith("ext", StringComparison.Ordinal) != true
+            ? $"What is set goes onto the root file system of this image, which is {RootKind}; files are written onto ext4 and FAT only. Leave it empty, write the image as it is, and set it after the first login."
+        : null;
+
     private const int LargestText = 1 << 20;
     private static readonly string[] Fixed =
     [
@@ -61,7 +71,8 @@ public sealed record BootTexts(Partition BootPartition, bool BootIsExt, Partitio
                     root.Tree?.HasSystemd == true,
                     mounted,
                     root.Tree is null ? null : RootSystem.Of(root.Tree)
-                )
+                ),
+                root.Tree?.Kind
             );
         }
         catch (UnreadableException e)

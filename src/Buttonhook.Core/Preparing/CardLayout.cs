@@ -1,9 +1,8 @@
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Text;
-using Buttonhook.Core.Diagnosing;
-using Buttonhook.Core.Images;
-using Buttonhook.Core.Matching;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -17,7 +16,7 @@ public sealed record LaidSystem(string ImageId, string Title, int Root, string P
     /// <param name="commandLine">As the kernel reported it, or null.</param>
     public static LaidSystem? Started(IReadOnlyList<LaidSystem>? systems, string? commandLine) =>
         systems?.FirstOrDefault(s =>
-            string.Equals(Deductions.RootOf(commandLine), $"PARTUUID={s.PartUuid}", StringComparison.OrdinalIgnoreCase)
+            string.Equals(KernelCommandLine.RootOf(commandLine), $"PARTUUID={s.PartUuid}", StringComparison.OrdinalIgnoreCase)
         );
 }
 
@@ -33,7 +32,7 @@ public sealed record SystemToLay(string ImageId, string Title, StartFiles Start)
 /// <param name="Roots">The root of each system in order; on the drive when there is one.</param>
 /// <param name="DriveId">The id of the drive's table; null without a drive.</param>
 public sealed record CardLayout(
-    School School,
+    StorageLayout Layout,
     uint DiskId,
     Partition Boot,
     IReadOnlyList<Partition> Roots,
@@ -86,7 +85,7 @@ public sealed record CardLayout(
             roots.Add(Root(roots.Count + 2, at, length, diskId));
             at += length;
         }
-        return new CardLayout(School.BootMenu, diskId, boot, roots, systems, null);
+        return new CardLayout(StorageLayout.BootMenu, diskId, boot, roots, systems, null);
     }
 
     /// <summary>Lays the loader of a system onto a card and its root onto a drive; a medium that is too small is a problem.</summary>
@@ -104,7 +103,7 @@ public sealed record CardLayout(
             );
         // A table of this kind counts 2 TiB.
         var length = Math.Min(driveBytes - 2 * Sizes.MiB, (1L << 41) - 2 * Sizes.MiB) / Sizes.MiB * Sizes.MiB;
-        return new CardLayout(School.LoaderOnCard, diskId, boot, [Root(1, Sizes.MiB, length, driveId)], [system], driveId);
+        return new CardLayout(StorageLayout.LoaderOnCard, diskId, boot, [Root(1, Sizes.MiB, length, driveId)], [system], driveId);
     }
 
     private static Partition BootOf(IReadOnlyList<SystemToLay> systems, uint diskId)
@@ -114,7 +113,7 @@ public sealed record CardLayout(
         return new(
             1,
             Math.Max(4 * Sizes.MiB, Even(first.FirstPartitionAt)),
-            Math.Max(SchoolPlan.LoaderBytes, Even(bytes * 5 / 4 + 32 * Sizes.MiB)),
+            Math.Max(LayoutPlan.LoaderBytes, Even(bytes * 5 / 4 + 32 * Sizes.MiB)),
             first.Loader == "efi" ? "ef" : "0e",
             $"{diskId:x8}-01",
             null,

@@ -1,3 +1,4 @@
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Preparing;
@@ -28,10 +29,10 @@ public sealed record CardPlan(
 {
     /// <summary>Plans <paramref name="image"/> on a card sold as <paramref name="cardGb"/> GB.</summary>
     /// <param name="band">What labels hold.</param>
-    public static CardPlan For(ImageCard image, int cardGb, CardBand band)
+    public static CardPlan For(ImageProfile image, int cardGb, CardBand band)
     {
         var card = band.LeastBytes(cardGb);
-        var updates = UpdateRoom(image.ExpandedBytes);
+        var updates = SoldSizes.UpdateRoom(image.ExpandedBytes);
         var free = card - image.ExpandedBytes;
         return new(
             cardGb,
@@ -97,21 +98,6 @@ public sealed record CardPlan(
             < 32768 * 1024 => 131072,
             _ => 262144,
         };
-
-    /// <summary>Sizes that cards are sold in, in GB.</summary>
-    public static IReadOnlyList<int> SoldGb { get; } = [1, 2, 4, 8, 16, 32, 64, 128, 256, 512, 1024];
-
-    /// <summary>What a card of the smallest measured share holds of its label.</summary>
-    private const double UsualShare = 0.977;
-
-    /// <summary>The smallest card that is sold and holds so many bytes.</summary>
-    public static int SmallestGb(long bytes) => SoldGb.FirstOrDefault(gb => gb * 1e9 * UsualShare >= bytes, SoldGb[^1]);
-
-    /// <summary>The smallest card that is sold and leaves room for updates as well.</summary>
-    public static int RecommendedGb(long bytes) => SmallestGb(bytes + UpdateRoom(bytes));
-
-    /// <summary>Room that updates need: an update of a system unpacks about a quarter of it beside itself, and hardly less than 1 GiB.</summary>
-    public static long UpdateRoom(long bytes) => Math.Max(Sizes.GiB, bytes / 4);
 
     // Cards of speed class 10 promise 10 MB/s of writing (SD Association, speed class), and read back at about twice that.
     internal const double ClassWrites = 10e6;

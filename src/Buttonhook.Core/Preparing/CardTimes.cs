@@ -11,7 +11,7 @@ public sealed record CardTimes(int DownloadSeconds, int WriteSeconds, int ReadBa
     private const double HomeLine = 6.25e6;
 
     /// <summary>The times for an image; the user's own writes count as soon as there is one (their median).</summary>
-    public static CardTimes For(ImageCard image, IReadOnlyList<(double Write, double Read)> own)
+    public static CardTimes For(ImageProfile image, IReadOnlyList<(double Write, double Read)> own)
     {
         var write = own.Count > 0 ? Median(own.Select(s => s.Write)) : Math.Min(CardPlan.ClassWrites, OldReader);
         var read = own.Count > 0 ? Median(own.Select(s => s.Read)) : Math.Min(CardPlan.ClassReads, OldReader);

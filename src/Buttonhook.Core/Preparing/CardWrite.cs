@@ -1,4 +1,5 @@
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -55,6 +56,8 @@ public enum WriteStep
 /// <param name="Systems">The systems of a card that is put together, in the order of its menu; null where an image was written as it is.</param>
 /// <param name="DriveSlotId">The slot of the drive that holds the root; null where it is on the card.</param>
 /// <param name="DriveKind">ssd or usb; null without a drive.</param>
+/// <param name="Set">What was set before the first boot as it was written, without password and wireless key; null in records of earlier versions.</param>
+/// <param name="Recipes">Ids of the recipes that were written; null in records of earlier versions.</param>
 /// <param name="CardNumber">Which card of its board it is or will be; null in records of earlier versions.</param>
 public sealed record CardWrite(
     string Id,
@@ -79,11 +82,13 @@ public sealed record CardWrite(
     int? CardNumber = null,
     int? LabelGb = null,
     long? CardBytes = null,
-    IReadOnlyList<Keeping.KeptFile>? Applied = null,
-    Matching.School Layout = Matching.School.OneCard,
+    IReadOnlyList<KeptFile>? Applied = null,
+    StorageLayout Layout = StorageLayout.OneCard,
     IReadOnlyList<LaidSystem>? Systems = null,
     string? DriveSlotId = null,
-    string? DriveKind = null
+    string? DriveKind = null,
+    FirstBoot? Set = null,
+    IReadOnlyList<string>? Recipes = null
 )
 {
     /// <summary>Whether it goes on.</summary>

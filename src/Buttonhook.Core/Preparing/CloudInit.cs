@@ -1,5 +1,5 @@
 using System.Globalization;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 

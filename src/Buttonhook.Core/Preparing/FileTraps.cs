@@ -1,5 +1,5 @@
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Boards;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -45,7 +45,7 @@ public static class FileTraps
     /// <param name="oneLine">Whether the file must be one line (a kernel command line).</param>
     /// <param name="keepTabs">Whether tabs may stay (menus, scripts).</param>
     /// <param name="console">The console of the board that it is for, or null when that is not known.</param>
-    public static CheckedFile Check(ReadOnlySpan<byte> bytes, bool oneLine, bool keepTabs, Boards.ConsolePort? console = null)
+    public static CheckedFile Check(ReadOnlySpan<byte> bytes, bool oneLine, bool keepTabs, ConsolePort? console = null)
     {
         var traps = new List<FileTrap>();
         string text;
@@ -113,7 +113,7 @@ public static class FileTraps
     private static bool Beside(string text, int at) => at >= 0 && at < text.Length && text[at] is ',' or '=';
 
     /// <summary>What is wrong with the words themselves: those that are mended, and those that only a person can decide.</summary>
-    private static KernelCommandLine Arguments(KernelCommandLine line, Boards.ConsolePort? console, List<FileTrap> traps)
+    private static KernelCommandLine Arguments(KernelCommandLine line, ConsolePort? console, List<FileTrap> traps)
     {
         var roots = line.All("root").ToList();
         if (roots.Count > 1)

@@ -73,6 +73,7 @@ public sealed record FirstBoot(
         new(null, null, null, [], false, null, null, null, null, null, false, null, true, [], [], [], []);
 
     /// <summary>Whether anything is asked of the system itself and not only of its loader.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
     public bool AsksTheSystem =>
         HostName is not null
         || User is not null
@@ -174,8 +175,14 @@ public static partial class FirstBootCheck
 
     /// <summary>All problems, by field; an empty list is a good set.</summary>
     /// <param name="taken">Host names that other boards of this bench have.</param>
+    /// <param name="addresses">Fixed addresses of other boards, without their lengths.</param>
     /// <param name="names">The real names of time zones and countries.</param>
-    public static IReadOnlyList<FieldProblem> Of(FirstBoot set, IReadOnlyCollection<string> taken, RealNames names)
+    public static IReadOnlyList<FieldProblem> Of(
+        FirstBoot set,
+        IReadOnlyCollection<string> taken,
+        RealNames names,
+        IReadOnlyCollection<string>? addresses = null
+    )
     {
         // What is not plain is not looked at further: every other rule may take one plain line for granted.
         var unplain = Values(set).Where(v => !IsPlain(v.Text)).Select(v => v.Field).Distinct().ToList();
@@ -193,7 +200,11 @@ public static partial class FirstBootCheck
             Radio(radio, names, list);
         Place(set, names, list);
         if (set.Address is { } address)
+        {
             Address(address, list);
+            foreach (var two in address.Addresses.Select(a => a.Split('/')[0]).Where(a => addresses?.Contains(a) == true))
+                list.Add(new("address", $"Another board on your bench has the address {two}; two of one address disturb each other."));
+        }
         foreach (var line in set.Lines.Where(l => l.IndexOf('=') < 1))
             list.Add(new("lines", $"“{Short(line)}” is no key=value line."));
         foreach (var name in set.Packages.Where(n => !Package().IsMatch(n)))

@@ -1,7 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 
@@ -373,7 +373,11 @@ public static class FirstBootFiles
         files.Add(new(FilePlace.Boot, script, image.Boot.GetValueOrDefault(script), FirstBootScript.Of(set, steps, image.Root), "0755"));
         var run = image.BootMount is { } at ? $"{(image.BootMounted ? "" : $"mount {at}; ")}sh {at.TrimEnd('/')}{script}" : null;
         notes.Add(
-            $"This image has neither cloud-init nor systemd: nothing starts {script} by itself. "
+            (
+                image.Root is null
+                    ? $"The root file system of this image is not read here (a volume of LVM, or a kind that is not known): nothing is set to start {script} by itself. "
+                    : $"This image has neither cloud-init nor systemd: nothing starts {script} by itself. "
+            )
                 + (
                     run is null
                         ? $"Its mount table does not mount the boot partition: after the first login mount it and run {script} with sh, as root."

@@ -1,4 +1,4 @@
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 

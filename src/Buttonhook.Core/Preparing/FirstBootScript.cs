@@ -1,5 +1,5 @@
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Preparing;
 

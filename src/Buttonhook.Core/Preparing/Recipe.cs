@@ -64,7 +64,7 @@ public sealed record Recipe(string Format, string Id, string Name, string Why, R
     public const string FileFormat = "buttonhook.recipe/1";
 
     /// <summary>Why it should not be used here, or null when nothing speaks against it.</summary>
-    public string? Against(string modelId, ImageCard image)
+    public string? Against(string modelId, ImageProfile image)
     {
         if (When.Boards.Count > 0 && !When.Boards.Contains(modelId))
             return $"{Name} is for other boards ({string.Join(", ", When.Boards)}).";
@@ -79,5 +79,5 @@ public sealed record Recipe(string Format, string Id, string Name, string Why, R
     }
 
     /// <summary>Whether it was proven with the release of this image.</summary>
-    public bool Proven(ImageCard image) => When.WorksWith.Contains(image.Version);
+    public bool Proven(ImageProfile image) => When.WorksWith.Contains(image.Version);
 }

@@ -1,5 +1,3 @@
-using Buttonhook.Core.Boards;
-
 namespace Buttonhook.Core.Simulating;
 
 /// <summary>What the kernel prints, up to its first program.</summary>
@@ -64,9 +62,9 @@ internal sealed partial class PrintedBoot
     private void InitialFiles()
     {
         K(240, "Trying to unpack rootfs image as initramfs...");
-        if (Has("initrd-corrupt"))
+        if (Has(CauseIds.InitrdCorrupt))
             K(500, "Initramfs unpacking failed: uncompression error");
-        else if (Has("out-of-memory"))
+        else if (Has(CauseIds.OutOfMemory))
             K(500, "Initramfs unpacking failed: write error");
         K(420, "Freeing initrd memory: 31420K");
         K(180, $"{plan.Console.Device}: 115200 baud, irq = 23, base_baud = 1500000");
@@ -76,7 +74,7 @@ internal sealed partial class PrintedBoot
 
     private bool SupplySags()
     {
-        if (Has("supply-too-weak"))
+        if (Has(CauseIds.SupplyTooWeak))
         {
             K(300, "wlan0: radio on");
             K(40, "hwmon hwmon1: Under-voltage detected! 4.41 V at the board, 4.63 V wanted");
@@ -115,7 +113,7 @@ internal sealed partial class PrintedBoot
                 $"mmcblk0: mmc0:aaaa SL{plan.Board.Connected.CardGb}G {Sizes.Binary(Sizes.CardBytes(plan.Board.Connected.CardGb ?? 32))}"
             );
             K(20, " mmcblk0: p1 p2");
-            if (Has("image-truncated"))
+            if (Has(CauseIds.ImageTruncated))
                 K(6, "mmcblk0: p2 size 61440000 extends beyond EOD, truncated");
         }
     }
@@ -125,7 +123,7 @@ internal sealed partial class PrintedBoot
         K(380, "clk: Disabling unused clocks");
         K(90, "Freeing unused kernel memory: 6464K");
         K(40, "Run /init as init process");
-        if (Has("initrd-corrupt"))
+        if (Has(CauseIds.InitrdCorrupt))
         {
             K(5, "Failed to execute /init (error -26)");
             K(12, "Kernel panic - not syncing: No working init found.  Try passing init= option to kernel.");
@@ -134,7 +132,7 @@ internal sealed partial class PrintedBoot
             End(Then.Silence);
             return true;
         }
-        if (Has("out-of-memory"))
+        if (Has(CauseIds.OutOfMemory))
         {
             Say(60, "mount: mounting tmpfs on /run failed: No such file or directory");
             K(40, "Kernel panic - not syncing: Attempted to kill init! exitcode=0x0000ff00");

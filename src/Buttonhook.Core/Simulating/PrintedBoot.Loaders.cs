@@ -1,4 +1,3 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Simulating;
@@ -14,7 +13,7 @@ internal sealed partial class PrintedBoot
         if (Model.Hidden.Contains("first-loader"))
             return false;
         Say(350, $"\r\nU-Boot SPL 2024.01 (Mar 02 2026 - 09:14:55 +0000)");
-        if (Has("dram-init-failed"))
+        if (Has(CauseIds.DramInitFailed))
         {
             Say(400, $"{Model.Name} loader for revision {Model.Revisions[0].Id}: unknown board revision {plan.Board.RevisionId}");
             Say(600, "DDR4 training failed on channel 0, byte lane 1");
@@ -37,7 +36,7 @@ internal sealed partial class PrintedBoot
         Say(600, $"\r\nU-Boot 2024.01 (Mar 02 2026 - 09:14:55 +0000) {Banner}\r\n");
         Say(40, $"CPU:   {Model.Processor ?? Model.Name}");
         Say(5, $"Model: {Banner} rev {plan.Board.RevisionId}");
-        if (Has("dram-init-failed"))
+        if (Has(CauseIds.DramInitFailed))
         {
             Say(900, "DRAM:  0 Bytes");
             End(Then.Silence, "### ERROR ### Please RESET the board ###\r\n");
@@ -56,7 +55,7 @@ internal sealed partial class PrintedBoot
     private bool Countdown()
     {
         steps.Add(new(20, "Hit any key to stop autoboot:  2 ", Then.Countdown));
-        if (Has("autoboot-interrupted"))
+        if (Has(CauseIds.AutobootInterrupted))
         {
             End(Then.LoaderPrompt, "\r\n=> ", 400);
             return true;
@@ -68,7 +67,7 @@ internal sealed partial class PrintedBoot
 
     private bool NoMedium()
     {
-        if (!Has("no-boot-medium") && plan.Image is not null)
+        if (!Has(CauseIds.NoBootMedium) && plan.Image is not null)
             return false;
         Say(700, "Card did not respond to voltage select! : -110");
         Say(30, "starting USB...\r\nNo working controllers found");
@@ -80,7 +79,7 @@ internal sealed partial class PrintedBoot
         return true;
     }
 
-    private bool Extlinux(ImageCard image)
+    private bool Extlinux(ImageProfile image)
     {
         Say(120, "switch to partitions #0, OK\r\nmmc0 is current device");
         Say(60, "Scanning mmc 0:1...");
@@ -97,25 +96,25 @@ internal sealed partial class PrintedBoot
     }
 
     /// <summary>What U-Boot loads for a label of extlinux.conf.</summary>
-    private bool Label(ImageCard image, int entry)
+    private bool Label(ImageProfile image, int entry)
     {
         Say(20, $"{entry}:\t{image.Title}");
         Say(10, $"Retrieving file: {Folder(entry)}/initrd.img");
         Say(700, $"Retrieving file: {Folder(entry)}/vmlinuz");
-        if (Has("boot-files-missing"))
+        if (Has(CauseIds.BootFilesMissing))
         {
             Say(60, $"** Unable to read file {Folder(entry)}/vmlinuz **\r\nSkipping l0 for failure retrieving kernel");
             return LoaderGivesUp();
         }
         Say(600, $"append: {CommandLine}");
-        var tree = $"/dtbs/{Model.Revision(plan.Board.RevisionId)?.Compatible?.Replace(',', '-') ?? Model.Id}.dtb";
+        var tree = $"/dtbs/{TreeOf(plan)}";
         Say(40, $"Retrieving file: {tree}");
-        if (Has("dtb-missing"))
+        if (Has(CauseIds.DtbMissing))
         {
             Say(60, $"** Unable to read file {tree} **\r\nSkipping l0 for failure retrieving FDT");
             return LoaderGivesUp();
         }
-        if (Has("kernel-wrong-architecture"))
+        if (Has(CauseIds.KernelWrongArchitecture))
         {
             Say(
                 30,
@@ -134,6 +133,10 @@ internal sealed partial class PrintedBoot
         return false;
     }
 
+    /// <summary>The file name of the device tree of a board.</summary>
+    internal static string TreeOf(SimulationPlan plan) =>
+        $"{plan.Model.Revision(plan.Board.RevisionId)?.Compatible?.Replace(',', '-') ?? plan.Model.Id}.dtb";
+
     private string Folder(int entry) => plan.Menu is null ? "" : $"/system-{entry}";
 
     private bool LoaderGivesUp()
@@ -149,7 +152,7 @@ internal sealed partial class PrintedBoot
     private bool PcLoaders()
     {
         Say(1500, $"\x1b[2J\x1b[1;1HUEFI firmware (version 4.2 built at 10:02:11 on Jan 12 2026)\r\n{Banner}");
-        if (Has("no-boot-medium") || plan.Image is null)
+        if (Has(CauseIds.NoBootMedium) || plan.Image is null)
         {
             Say(2500, "Booting from Hard Disk...\r\nBoot failed: could not read the boot disk");
             End(Then.Silence, "No bootable device.\r\n");
@@ -164,7 +167,7 @@ internal sealed partial class PrintedBoot
                 many ? Then.Menu : Then.Countdown
             )
         );
-        if (Has("autoboot-interrupted"))
+        if (Has(CauseIds.AutobootInterrupted))
         {
             End(Then.LoaderPrompt, "grub> ", 400);
             return true;
@@ -177,11 +180,11 @@ internal sealed partial class PrintedBoot
     private bool GrubEntry()
     {
         Say(10, $"  Booting `{plan.Image!.Title}'\r\n\r\nLoading Linux {KernelVersion} ...");
-        if (Has("boot-files-missing") || Has("kernel-wrong-architecture"))
+        if (Has(CauseIds.BootFilesMissing) || Has(CauseIds.KernelWrongArchitecture))
         {
             Say(
                 200,
-                Has("boot-files-missing") ? $"error: file `/boot/vmlinuz-{KernelVersion}' not found." : "error: invalid magic number."
+                Has(CauseIds.BootFilesMissing) ? $"error: file `/boot/vmlinuz-{KernelVersion}' not found." : "error: invalid magic number."
             );
             Say(20, "Loading initial ramdisk ...\r\nerror: you need to load the kernel first.\r\n");
             End(Then.LoaderPrompt, "Press any key to continue...", 100);

@@ -9,7 +9,7 @@ internal sealed partial class PrintedBoot
         Say(600, "Begin: Loading essential drivers ... done.");
         Say(40, "Begin: Running /scripts/init-premount ... done.");
         Say(60, "Begin: Mounting root file system ... Begin: Running /scripts/local-top ... done.");
-        if (Has("root-not-found"))
+        if (Has(CauseIds.RootNotFound))
         {
             Say(20, "Begin: Running /scripts/local-premount ... done.");
             Say(30, "Begin: Waiting for root file system ... ");
@@ -18,7 +18,7 @@ internal sealed partial class PrintedBoot
             Say(9, " - Boot args (cat /proc/cmdline)");
             Say(3, "   - Check rootdelay= (did the system wait long enough?)");
             Say(3, " - Missing modules (cat /proc/modules; ls /dev)");
-            Say(20, $"ALERT!  PARTUUID={RootArgument} does not exist.  Dropping to a shell!\r\n");
+            Say(20, $"ALERT!  PARTUUID={plan.RootArgument} does not exist.  Dropping to a shell!\r\n");
             End(Then.RescueShell, "(initramfs) ");
             return true;
         }
@@ -27,7 +27,7 @@ internal sealed partial class PrintedBoot
             50,
             $"Begin: Will now check root file system ... fsck from util-linux 2.38.1\r\n[/sbin/fsck.ext4 (1) -- /dev/{Partition}] fsck.ext4 -a -C0 /dev/{Partition}"
         );
-        if (Has("image-truncated"))
+        if (Has(CauseIds.ImageTruncated))
         {
             Say(
                 700,
@@ -44,7 +44,7 @@ internal sealed partial class PrintedBoot
             End(Then.RescueShell, "(initramfs) ");
             return true;
         }
-        if (Has("medium-io-errors"))
+        if (Has(CauseIds.MediumIoErrors))
         {
             K(900, $"mmc0: Timeout waiting for hardware interrupt.");
             K(600, $"I/O error, dev {Disk}, sector 586224 op 0x0:(READ) flags 0x80700 phys_seg 11 prio class 2");
@@ -53,7 +53,7 @@ internal sealed partial class PrintedBoot
         Say(800, "rootfs: clean, 6612/57600 files, 64341/230400 blocks\r\ndone.");
         K(120, $"EXT4-fs ({Partition}): mounted filesystem with ordered data mode. Quota mode: none.");
         Say(40, "done.\r\nBegin: Running /scripts/local-bottom ... done.\r\nBegin: Running /scripts/init-bottom ... done.");
-        if (!Has("medium-io-errors"))
+        if (!Has(CauseIds.MediumIoErrors))
             return false;
         K(400, $"I/O error, dev {Disk}, sector 586344 op 0x0:(READ) flags 0x0 phys_seg 1 prio class 2");
         K(60, "Kernel panic - not syncing: Attempted to kill init! exitcode=0x00000007");
@@ -114,7 +114,7 @@ internal sealed partial class PrintedBoot
 
     private bool MountMissing()
     {
-        if (Has("fstab-device-missing"))
+        if (Has(CauseIds.FstabDeviceMissing))
         {
             Say(300, "         Expecting device \x1b[0;1;39mdev-disk-…\x1b[0m - /dev/disk/by-label/FROSTLOG...");
             for (var second = 10; second <= 90; second += 10)
@@ -144,13 +144,13 @@ internal sealed partial class PrintedBoot
             Say(300, "Mounting local file systems: OK");
         else
             Ok(600, "Reached target \x1b[0;1;39mlocal-fs.target\x1b[0m - Local File Systems");
-        if (Has("disk-full"))
+        if (Has(CauseIds.DiskFull))
             Say(200, "/etc/rc.local: line 7: write error: No space left on device");
         if (Minimal)
-            Say(200, $"Starting network: {(Has("network-no-lease") ? "udhcpc: no lease, failing" : "OK")}");
+            Say(200, $"Starting network: {(Has(CauseIds.NetworkNoLease) ? "udhcpc: no lease, failing" : "OK")}");
         else
             Ok(500, "Started \x1b[0;1;39msystemd-networkd.service\x1b[0m - Network Configuration");
-        if (Has("service-failed"))
+        if (Has(CauseIds.ServiceFailed))
             Say(
                 600,
                 Minimal
@@ -165,7 +165,9 @@ internal sealed partial class PrintedBoot
         }
         Say(
             900,
-            Has("network-no-lease") ? "eth0: 169.254.17.3 (nobody gave an address)" : $"My IP address is {SimulatedShell.Address(plan)}"
+            Has(CauseIds.NetworkNoLease)
+                ? "eth0: 169.254.17.3 (nobody gave an address)"
+                : $"My IP address is {SimulatedShell.Address(plan)}"
         );
     }
 

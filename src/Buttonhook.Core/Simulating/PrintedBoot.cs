@@ -24,7 +24,7 @@ internal sealed partial class PrintedBoot
 
     private bool Has(string fault) => plan.FaultId == fault;
 
-    private BoardModel Model => plan.Model;
+    private BoardProfile Model => plan.Model;
     private string Host => plan.Host;
     private bool IsPc => Model.InstructionSet == InstructionSet.Amd64;
     private string Disk => plan.Disk;
@@ -55,7 +55,7 @@ internal sealed partial class PrintedBoot
 
     private void System()
     {
-        if (Has("console-arg-missing"))
+        if (Has(CauseIds.ConsoleArgMissing))
         {
             steps.Add(new(200, "", Then.Silence));
             return;
@@ -89,8 +89,5 @@ internal sealed partial class PrintedBoot
 
     private string KernelVersion => plan.Image?.Kernel ?? "6.6.30";
 
-    private string RootArgument => Has("root-not-found") ? "5e1c04aa-02" : plan.Image!.RootPartUuid;
-
-    private string CommandLine =>
-        $"root=PARTUUID={RootArgument} ro rootwait{(Has("console-arg-missing") ? " console=tty0" : $" console={plan.Console.Device},{plan.Console.Speed}n8")}";
+    private string CommandLine => plan.CommandLine;
 }

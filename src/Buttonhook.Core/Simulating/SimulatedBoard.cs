@@ -19,6 +19,7 @@ public sealed class SimulatedBoard
         LoaderPrompt,
         Rescue,
         Emergency,
+        Maintenance,
         Name,
         Password,
         NewPassword,
@@ -46,11 +47,6 @@ public sealed class SimulatedBoard
         ListenSpeed = plan.ListenSpeed;
         steps = new(PrintedBoot.For(plan));
     }
-
-    private string CommandLine =>
-        plan.Image is null
-            ? ""
-            : $"root=PARTUUID={plan.Image.RootPartUuid} ro rootwait console={plan.Console.Device},{plan.Console.Speed}n8";
 
     /// <summary>When the next output is due in milliseconds since power; null while it waits for input or is silent.</summary>
     public int? NextDue =>
@@ -128,7 +124,7 @@ public sealed class SimulatedBoard
     public int ListenSpeed { get; set; }
 
     /// <summary>Bits a second at which it sends and hears.</summary>
-    private int Speed => plan.FaultId == "console-speed-mismatch" ? OtherSpeed(plan.Console.Speed) : plan.Console.Speed;
+    private int Speed => plan.FaultId == CauseIds.ConsoleSpeedMismatch ? OtherSpeed(plan.Console.Speed) : plan.Console.Speed;
 
     private static int OtherSpeed(int speed) => speed == 57600 ? 115200 : 57600;
 
@@ -184,12 +180,12 @@ public sealed class SimulatedBoard
         else if (key >= ' ' && typed.Length < LongestLine)
         {
             typed.Append(key);
-            if (mode is not (Mode.Password or Mode.NewPassword))
+            if (mode is not (Mode.Password or Mode.NewPassword or Mode.Emergency))
                 Print(key.ToString());
         }
     }
 
-    private bool IsPc => plan.Model.InstructionSet == Boards.InstructionSet.Amd64;
+    private bool IsPc => plan.Model.InstructionSet == InstructionSet.Amd64;
 
     /// <summary>GRUB's menu: the arrows end in A and B (ECMA-48), Enter starts what is highlighted, c opens the prompt.</summary>
     private void Highlight(char key)
@@ -229,13 +225,23 @@ public sealed class SimulatedBoard
                 break;
             case Mode.LoaderPrompt:
                 Reply(
-                    SimulatedShell.LoaderAnswer(line, plan, CommandLine),
+                    SimulatedShell.LoaderAnswer(line, plan),
                     IsPc ? "grub> " : "=> ",
-                    keepFault: plan.FaultId != "autoboot-interrupted"
+                    keepFault: plan.FaultId != CauseIds.AutobootInterrupted
                 );
                 break;
             case Mode.Rescue:
-                Reply(SimulatedShell.RescueAnswer(line, plan, CommandLine), "(initramfs) ", keepFault: true);
+                Reply(SimulatedShell.RescueAnswer(line, plan), "(initramfs) ", keepFault: true);
+                break;
+            case Mode.Emergency when line.Length > 0:
+                mode = Mode.Maintenance;
+                Print($"root@{host}:~# ");
+                break;
+            case Mode.Maintenance when line.Trim() is "exit" or "reboot" or "systemctl reboot":
+                Restart(keepFault: true);
+                break;
+            case Mode.Maintenance:
+                Reply(SimulatedShell.Answer(line, plan, "root"), $"root@{host}:~# ", keepFault: true);
                 break;
             case Mode.Emergency:
                 Print("Login incorrect\r\n\r\nGive root password for maintenance\r\n(or press Control-D to continue): ");
@@ -279,7 +285,7 @@ public sealed class SimulatedBoard
                 Print($"\r\n{host} login: ");
                 break;
             case Mode.Shell:
-                Reply(SimulatedShell.Answer(line, plan, CommandLine, Session), $"{Session}@{host}:~$ ", keepFault: true);
+                Reply(SimulatedShell.Answer(line, plan, Session), $"{Session}@{host}:~$ ", keepFault: true);
                 break;
         }
     }

@@ -1,5 +1,3 @@
-using Buttonhook.Core.Boards;
-
 namespace Buttonhook.Core.Simulating;
 
 /// <summary>What a simulated board answers when somebody types: at the loader's prompt, in a rescue shell, and after login.</summary>
@@ -9,8 +7,12 @@ internal static class SimulatedShell
     public static string Address(SimulationPlan plan) => $"10.20.0.{20 + plan.Board.Nickname.Sum(c => c) % 200}";
 
     /// <summary>The answer to a command after login; null when it ends the session with a restart, an empty text for an empty line.</summary>
-    public static string? Answer(string command, SimulationPlan plan, string commandLine, string user)
+    public static string? Answer(string command, SimulationPlan plan, string user)
     {
+        if (SimulatedAnswers.Marked(command, c => Answer(c, plan, user)) is { } marked)
+            return marked;
+        if (SimulatedAnswers.Linux(command.Trim(), plan, initial: false) is { } told)
+            return told;
         var host = plan.Host;
         var machine = plan.Model.InstructionSet switch
         {
@@ -29,10 +31,9 @@ internal static class SimulatedShell
             "reboot" or "sudo reboot" => null,
             "uname -a" => $"Linux {host} {plan.Image?.Kernel} #1 SMP {machine} GNU/Linux\r\n",
             "hostname" => $"{host}\r\n",
-            "cat /proc/cmdline" => $"{commandLine}\r\n",
             "ip -br addr" or "ip addr" or "ip -br address 2>/dev/null || ip address" =>
                 $"lo               UNKNOWN        127.0.0.1/8\r\neth0             UP             {Address(plan)}/24\r\n",
-            "df -h /" or "df -h" or "LC_ALL=C df -hP /" => plan.FaultId == "disk-full"
+            "df -h /" or "df -h" or "LC_ALL=C df -hP /" => plan.FaultId == CauseIds.DiskFull
                 ? $"Filesystem      Size  Used Avail Use% Mounted on\r\n{root}   3.6G  3.6G     0 100% /\r\n"
                 : $"Filesystem      Size  Used Avail Use% Mounted on\r\n{root}   {card}G  1.9G  {card - 2}G  7% /\r\n",
             "free" or "free -m" =>
@@ -109,17 +110,16 @@ internal static class SimulatedShell
                 $"NAME=\"{name}\" TYPE=\"part\" SIZE=\"{bytes}\" RO=\"0\" FSTYPE=\"{kind}\" MOUNTPOINT=\"{mount}\" PKNAME=\"{parent}\" MODEL=\"\" TRAN=\"\" PTTYPE=\"dos\" UUID=\"{uuid}\" PARTUUID=\"{part}\" PARTTYPE=\"{type}\" LABEL=\"{label}\"\r\n"
             );
         var disk = plan.Partition.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9').TrimEnd('p');
-        var id = plan.Image?.RootPartUuid is { Length: > 8 } known ? known[..8] : "7c1d90aa";
         Disk("mmcblk0", card, "", "");
-        Part("mmcblk0p1", "mmcblk0", 256L << 20, "vfat", "/boot", "0B7A-11C9", $"{id}-01", "0xc", "BOOT");
+        Part("mmcblk0p1", "mmcblk0", 256L << 20, "vfat", "/boot", SimulationPlan.BootUuid, $"{plan.DiskId}-01", "0xc", "BOOT");
         Part(
             "mmcblk0p2",
             "mmcblk0",
             card - (260L << 20),
             "ext4",
             disk == "mmcblk0" ? "/" : "",
-            "5f1c0a52-0c0f-4f3e-9d75-6d0e5a1f7a11",
-            $"{id}-02",
+            SimulationPlan.RootUuid,
+            $"{plan.DiskId}-02",
             "0x83",
             "rootfs"
         );
@@ -133,7 +133,7 @@ internal static class SimulatedShell
                 $"look: root=/dev/{plan.Partition} type=ext4 options=rw,relatime used=2040109465\r\n"
             )
             .Append(
-                "fstab: UUID=5f1c0a52-0c0f-4f3e-9d75-6d0e5a1f7a11 / ext4 defaults 0 1\r\nfstab: UUID=0B7A-11C9 /boot vfat defaults 0 2\r\n"
+                $"fstab: UUID={SimulationPlan.RootUuid} / ext4 defaults 0 1\r\nfstab: UUID={SimulationPlan.BootUuid} /boot vfat defaults 0 2\r\n"
             )
             .Append(
                 $"file: /boot/extlinux/extlinux.conf\r\ntool: sfdisk\r\ntool: wipefs\r\ntool: mkfs.ext4\r\ntool: mkfs.vfat\r\nlook: end\r\n"
@@ -142,27 +142,28 @@ internal static class SimulatedShell
     }
 
     /// <summary>The answer at the loader's prompt; null when it goes on booting.</summary>
-    public static string? LoaderAnswer(string command, SimulationPlan plan, string commandLine) =>
-        command.Trim() switch
-        {
-            "boot" or "reset" or "run bootcmd" => null,
-            "" => "",
-            "printenv bootargs" or "printenv" => $"bootargs={commandLine}\r\nbootdelay=2\r\n",
-            "version" => "U-Boot 2024.01\r\n",
-            "mmc list" => "mmc@4020000: 0\r\n",
-            "help" => "boot, reset, printenv, version, mmc list\r\n",
-            var other => $"Unknown command '{other.Split(' ')[0]}' - try 'help'\r\n",
-        };
+    public static string? LoaderAnswer(string command, SimulationPlan plan) =>
+        SimulatedAnswers.Loader(command.Trim(), plan) is { } told
+            ? told
+            : command.Trim() switch
+            {
+                "boot" or "reset" or "run bootcmd" => null,
+                "" => "",
+                "printenv" => $"bootargs={plan.CommandLine}\r\nbootdelay=2\r\n",
+                "version" => "U-Boot 2024.01\r\n",
+                "mmc list" => "mmc@4020000: 0\r\n",
+                "help" => "boot, reset, printenv, version, mmc list\r\n",
+                var other => $"Unknown command '{other.Split(' ')[0]}' - try 'help'\r\n",
+            };
 
     /// <summary>The answer in the rescue shell of the initial file system.</summary>
-    public static string? RescueAnswer(string command, SimulationPlan plan, string commandLine) =>
-        command.Trim() switch
+    public static string? RescueAnswer(string command, SimulationPlan plan) =>
+        SimulatedAnswers.Marked(command, c => RescueAnswer(c, plan)) is { } marked ? marked
+        : SimulatedAnswers.Linux(command.Trim(), plan, initial: true) is { } told ? told
+        : command.Trim() switch
         {
             "" => "",
             "exit" or "reboot" => null,
-            "cat /proc/cmdline" => $"{commandLine}\r\n",
-            "blkid" =>
-                $"/dev/mmcblk0p1: LABEL=\"BOOT\" TYPE=\"vfat\" PARTUUID=\"{plan.Image?.RootPartUuid[..8]}-01\"\r\n/dev/mmcblk0p2: LABEL=\"rootfs\" TYPE=\"ext4\" PARTUUID=\"{plan.Image?.RootPartUuid}\"\r\n",
             "help" => "Try blkid, cat /proc/cmdline, exit.\r\n",
             var other => $"sh: {other.Split(' ')[0]}: not found\r\n",
         };

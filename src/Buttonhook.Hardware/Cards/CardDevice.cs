@@ -1,4 +1,4 @@
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 
 namespace Buttonhook.Hardware.Cards;
 

@@ -93,7 +93,7 @@ public static class ExtFiles
         new(
             "The files should be written to the root file system.",
             $"{tool} says: {output.Trim().Split('\n').LastOrDefault(l => l.Length > 0 && !l.StartsWith("debugfs 1", StringComparison.Ordinal) && !l.StartsWith("debugfs:", StringComparison.Ordinal)) ?? "nothing"}",
-            "Write the image again, or look whether e2fsprogs is installed."
+            "Write the image again, or check whether e2fsprogs is installed."
         );
 
     private static (int Code, string Output) Run(string tool, string[] arguments)

@@ -20,7 +20,7 @@ public sealed class FileCard : CardDevice
     public override long Length => file.Length;
 
     /// <inheritdoc/>
-    public override int Read(long offset, Span<byte> into) => offset < 0 ? 0 : RandomAccess.Read(file.SafeFileHandle, into, offset);
+    public override int Read(long offset, Span<byte> into) => SparseFile.Read(file.SafeFileHandle, into, offset);
 
     /// <inheritdoc/>
     public override void Write(long offset, ReadOnlySpan<byte> bytes)

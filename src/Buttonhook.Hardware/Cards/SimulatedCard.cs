@@ -76,7 +76,7 @@ public sealed unsafe partial class SimulatedCard : CardDevice
         {
             var at = (offset + done) % real;
             var piece = into.Slice(done, (int)Math.Min(into.Length - done, real - at));
-            RandomAccess.Read(file.SafeFileHandle, piece, at);
+            SparseFile.Read(file.SafeFileHandle, piece, at);
             done += piece.Length;
         }
         return into.Length;

@@ -12,13 +12,13 @@ import { useWide } from "./frame/useWide";
 
 const BenchPage = lazy(() => import("./boards/BenchPage"));
 const NewBoardPage = lazy(() => import("./boards/NewBoardPage"));
-const BoardCardsPage = lazy(() => import("./boards/BoardCardsPage"));
+const BoardProfilesPage = lazy(() => import("./boards/BoardProfilesPage"));
 const BatchesPage = lazy(() => import("./keeping/BatchesPage"));
 const BatchPage = lazy(() => import("./keeping/BatchPage"));
 const LearntPage = lazy(() => import("./keeping/LearntPage"));
 const PracticePage = lazy(() => import("./practising/PracticePage"));
 const PracticeRound = lazy(() => import("./practising/PracticeRound"));
-const CardPrint = lazy(() => import("./keeping/CardPrint"));
+const PrintedSheet = lazy(() => import("./keeping/PrintedSheet"));
 const ChangesPage = lazy(() => import("./boards/ChangesPage"));
 const ImageShelfPage = lazy(() => import("./images/ImageShelfPage"));
 const BesidePage = lazy(() => import("./consoles/BesidePage"));
@@ -99,8 +99,8 @@ export function App() {
           <Route path="/boards/new" element={<NewBoardPage />} />
           <Route path="/boards/:id" element={<BoardEntry />} />
           <Route path="/boards/:id/:step" element={<BoardFrame />} />
-          <Route path="/boards/:id/settings/:version/card" element={<CardPrint />} />
-          <Route path="/cards" element={<BoardCardsPage />} />
+          <Route path="/boards/:id/settings/:version/sheet" element={<PrintedSheet />} />
+          <Route path="/profiles" element={<BoardProfilesPage />} />
           <Route path="/images" element={<ImageShelfPage />} />
           <Route path="/logs" element={<LogDrawerPage />} />
           <Route path="/logs/beside/:left/:right" element={<BesidePage />} />

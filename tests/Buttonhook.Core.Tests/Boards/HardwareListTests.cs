@@ -1,4 +1,4 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 
 namespace Buttonhook.Core.Tests.Boards;
 
@@ -117,9 +117,9 @@ public class HardwareListTests
             { "hostnamectl", Hostname },
         };
 
-    private static CardDraft Draft(string text)
+    private static ProfileDraft Draft(string text)
     {
-        var draft = CardDraft.From(new(null, null, text, null, []), Knowledge.Rules);
+        var draft = ProfileDraft.From(new(null, null, text, null, []), Knowledge.Rules);
         Assert.True(draft.Value is not null, draft.Problem?.ToString());
         return draft.Value;
     }

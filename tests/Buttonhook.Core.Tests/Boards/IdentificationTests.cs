@@ -1,5 +1,6 @@
 using System.Text;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
+using Buttonhook.Core.Images;
 
 namespace Buttonhook.Core.Tests.Boards;
 
@@ -51,6 +52,46 @@ public class IdentificationTests
 
     [Fact]
     public void A_board_without_a_card_stays_unknown() => Assert.True(Tell("XYZ-9000").Unknown > 0.8);
+
+    [Theory]
+    [InlineData("XYZ-9000")]
+    [InlineData("Orchard Desk mini PC 16GB 19V 3.4A")]
+    [InlineData("Q")]
+    public void What_nothing_speaks_for_is_not_offered(string print)
+    {
+        var told = Tell(print);
+        Assert.Empty(told.Candidates);
+        Assert.Equal(1, told.Unknown, 6);
+        // Where few boards have a card, and no print of them is known, a stranger is one all the same.
+        var few = new Catalogue(
+            [.. Bench.Catalogue.Models.Take(2).Select(m => m with { Revisions = [.. m.Revisions.Select(r => r with { Mark = null })] })],
+            [],
+            [],
+            [],
+            [],
+            [],
+            [],
+            []
+        );
+        var stranger = Identification.Tell(new(print, null, null, null, []), few, Knowledge.Rules).Value!;
+        Assert.Empty(stranger.Candidates);
+        Assert.Equal(1, stranger.Unknown, 6);
+    }
+
+    [Fact]
+    public void A_print_with_revision_memory_and_supply_is_read()
+    {
+        var best = Tell("Quill V rev B 4GB 5V/3A").Candidates[0];
+        Assert.Equal(("quill-v", "B", 4096), (best.ModelId, best.RevisionId, best.MemoryMiB));
+        Assert.Equal(["It names Quill V.", "It says revision B.", "It says 4 GB."], best.Reasons.Select(r => r.Text));
+        var unknown = Tell("Quill V rev 1.2 2GB 5V/3A").Candidates;
+        Assert.All(unknown, c => Assert.Equal("quill-v", c.ModelId));
+        Assert.All(unknown, c => Assert.Contains(c.Reasons, r => r.Text == "It says revision 1.2, which is not known of Quill V."));
+        var card = ProfileDraft.From(new("Quill V rev 1.2 2GB 5V/3A", null, null, null, []), Knowledge.Rules).Value!.Card;
+        Assert.Equal(("Quill V", "1.2", 5.0, 3.0), (card.Name, card.Revisions[0].Id, card.Power.Volts, card.Power.Amps));
+        Assert.Equal([2048], card.MemoryMiB);
+        Assert.Equal("the mark", card.Sources!["power.volts"]);
+    }
 
     [Fact]
     public void Text_of_a_running_system_is_understood()

@@ -1,7 +1,9 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Guiding;
 using Buttonhook.Core.Matching;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Tests.Boards;
 
@@ -9,7 +11,7 @@ public class NextThingTests
 {
     private static readonly Proof Written = new(CardState.Written, null, false);
 
-    private static NextThing Next(Board board, BootState? boot, SeamStep step = SeamStep.Boot, Proof? proof = null) =>
+    private static NextThing Next(Board board, BootState? boot, WorkStep step = WorkStep.Boot, Proof? proof = null) =>
         NextThings.For(
             step,
             board,
@@ -31,7 +33,7 @@ public class NextThingTests
             0.91,
             [new(176, "a", null), new(178, "b", null)],
             [],
-            Template.Plain(cause.Check.What),
+            Template.Plain(cause.Check!.What),
             2,
             "Give the kernel another root; now.",
             cause.Correction,
@@ -54,7 +56,7 @@ public class NextThingTests
     [InlineData(CardState.HalfWritten, "Write the card again")]
     public void What_was_merely_chosen_or_half_written_is_not_on_the_card(CardState card, string title)
     {
-        foreach (var step in Enum.GetValues<SeamStep>())
+        foreach (var step in Enum.GetValues<WorkStep>())
         {
             var next = Next(Ready, null, step, new(card, null, false));
             Assert.Equal((NextAction.Open, "prepare", title), (next.Action, next.Target, next.Title));
@@ -67,14 +69,14 @@ public class NextThingTests
     [InlineData(CardState.Told, "is on the card, as you say")]
     [InlineData(CardState.Seen, "started from this card before")]
     public void How_it_is_known_that_the_image_is_on_the_card_is_said(CardState card, string says) =>
-        Assert.Contains(says, Next(Ready, null, SeamStep.Boot, new(card, null, false)).Why[0]);
+        Assert.Contains(says, Next(Ready, null, WorkStep.Boot, new(card, null, false)).Why[0]);
 
     [Fact]
     public void After_the_card_come_wires_and_supply_then_power()
     {
-        Assert.Equal("connect", Next(Ready, null, SeamStep.Prepare).Target);
-        Assert.Equal(NextAction.StartBoot, Next(Ready, null, SeamStep.Connect).Action);
-        Assert.Equal("Open the console", Next(Ready with { Simulated = false }, null, SeamStep.Connect).Label);
+        Assert.Equal("connect", Next(Ready, null, WorkStep.Prepare).Target);
+        Assert.Equal(NextAction.StartBoot, Next(Ready, null, WorkStep.Connect).Action);
+        Assert.Equal("Open the console", Next(Ready with { Simulated = false }, null, WorkStep.Connect).Label);
     }
 
     [Fact]
@@ -84,7 +86,7 @@ public class NextThingTests
             Next(
                 Ready,
                 new(false, true, Outcome.ReachedLogin, Stage.Login, null, 41, false, false),
-                SeamStep.Keep,
+                WorkStep.Keep,
                 new(CardState.HalfWritten, "It was stopped.", true)
             ).Title
         );
@@ -100,7 +102,7 @@ public class NextThingTests
     [Fact]
     public void A_supply_that_is_enough_on_paper_and_sagged_in_the_log_is_not_enough()
     {
-        var next = Next(Ready, null, SeamStep.Boot, Written with { Sag = new(3, 12, 4.41) });
+        var next = Next(Ready, null, WorkStep.Boot, Written with { Sag = new(3, 12, 4.41) });
         Assert.Equal("Look at the cable and its contacts", next.Title);
         Assert.StartsWith("Enough on paper, yet 4.41 V arrived (boot 3, line 12): cable or contacts.", next.Why[0]);
         var weak = Next(Ready, Failed with { Top = Cause("supply-too-weak") });
@@ -149,7 +151,7 @@ public class NextThingTests
     {
         var good = new BootState(true, true, Outcome.ReachedLogin, Stage.Login, null, 41, false, false);
         Assert.Equal("Keep what worked", Next(Ready, good).Title);
-        Assert.Equal("", Next(Ready, good, SeamStep.Keep).Label);
+        Assert.Equal("", Next(Ready, good, WorkStep.Keep).Label);
         Assert.Equal(NextAction.NewBoard, Next(Ready, good with { Kept = true }).Action);
     }
 

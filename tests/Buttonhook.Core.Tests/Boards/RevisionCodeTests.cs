@@ -1,4 +1,5 @@
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Boards;

@@ -1,5 +1,5 @@
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Identifying;
+using Buttonhook.Core.Images.Formats;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Boards;

@@ -1,7 +1,6 @@
 using System.IO.Compression;
 using System.Text;
 using Buttonhook.Core.Consoles;
-using Buttonhook.Core.Diagnosing;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Consoles;

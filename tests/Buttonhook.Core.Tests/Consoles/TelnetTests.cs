@@ -1,4 +1,3 @@
-using System.Text;
 using Buttonhook.Core.Consoles;
 using FsCheck.Xunit;
 

@@ -7,7 +7,15 @@ namespace Buttonhook.Core.Tests.Diagnosing;
 public class ChecksTests
 {
     private static RankedCause Cause(string id, double share, int minutes = 2) =>
-        new(id, $"name of {id}", share, [], [], $"look at {id}", minutes, $"mend {id}", null, null);
+        new(id, $"name of {id}", share, [], [], $"look at {id}", minutes, $"mend {id}", null, null, Question: $"check-{id}");
+
+    /// <summary>A book with one yes-or-no question for each cause that the tests name.</summary>
+    private static readonly RuleBook Book = new(
+        [],
+        [],
+        [],
+        Asked: [.. new[] { "a", "b", "c0", "c1", "c2", "c3", "c4", "c5" }.Select(id => Question.Made(id, new($"look at {id}", 2)))]
+    );
 
     private static Diagnosis Of(params (string Id, double Share)[] causes)
     {
@@ -18,13 +26,13 @@ public class ChecksTests
             [],
             all,
             [],
-            Checks.Next(all, false, false),
+            Checks.Next(all, false, false, Book),
             new(null, null, null, null, null, null, null, [])
         );
     }
 
     private static Diagnosis Answered(Diagnosis diagnosis, string id, CheckAnswer answer) =>
-        diagnosis.Answered(new Dictionary<string, CheckAnswer> { [id] = answer });
+        diagnosis.Answered(new Dictionary<string, CheckAnswer> { [id] = answer }, Book);
 
     [Fact]
     public void What_was_so_confirms_and_leaves_nothing_to_ask()
@@ -70,8 +78,49 @@ public class ChecksTests
     public void What_each_answer_would_change_is_told_before()
     {
         var check = Of(("a", 0.6), ("b", 0.38), ("something-else", 0.02)).NextCheck;
-        Assert.Equal("Then name of a stands at 96 %.", check.IfYes);
-        Assert.Equal("Then name of b leads with 88 %.", check.IfNo);
+        Assert.Equal(
+            [
+                ("confirmed", "name of a stands at 98 %."),
+                ("cleared", "name of b leads with 92 %."),
+                (Question.Unseen, "It is not asked again."),
+            ],
+            check.Answers!.Select(a => (a.Id, a.Then))
+        );
+    }
+
+    [Theory]
+    [InlineData(0.99)]
+    [InlineData(0.9999)]
+    public void What_a_look_cleared_never_leads_and_what_it_found_does(double share)
+    {
+        var diagnosis = Of(("a", share * 0.98), ("b", (1 - share) * 0.98), ("something-else", 0.02));
+        var cleared = Answered(diagnosis, "a", CheckAnswer.No);
+        Assert.NotEqual("a", cleared.Causes[0].Id);
+        var found = Answered(diagnosis, "b", CheckAnswer.Yes);
+        Assert.Equal("b", found.Causes[0].Id);
+        Assert.True(found.Causes[0].Probability > 0.45);
+    }
+
+    [Fact]
+    public void A_look_that_contradicts_a_proving_line_says_so()
+    {
+        var line = new EvidenceLine(23, "PARTUUID=5e1c04aa-02 does not exist", "the root is not there");
+        var all = new[] { Cause("a", 0.95) with { Evidence = [line] }, Cause("something-else", 0.05) };
+        var diagnosis = Of(("a", 1)) with { Causes = all };
+        var told = Answered(diagnosis, "a", CheckAnswer.No).Settled(new Dictionary<string, string>(), Book);
+        var refuted = told.Causes.Single(c => c.Id == "a");
+        Assert.Equal(CauseState.Refuted, refuted.State);
+        Assert.Contains("Line 23 says the opposite", refuted.StateSays);
+        Assert.NotEqual("a", told.Causes[0].Id);
+    }
+
+    [Property]
+    public bool No_answers_bring_a_cleared_cause_to_the_top(FsCheck.PositiveInt[] weights, CheckAnswer[] answers)
+    {
+        var given = weights.Take(6).Select(w => (double)w.Get).Append(1).ToList();
+        var causes = given.Select((w, n) => (n == given.Count - 1 ? "something-else" : $"c{n}", w / given.Sum())).ToArray();
+        var told = Of(causes).Answered(answers.Take(6).Select((a, n) => ($"c{n}", a)).ToDictionary(a => a.Item1, a => a.Item2), Book);
+        return told.Causes[0].Answer != CheckAnswer.No;
     }
 
     [Fact]
@@ -87,7 +136,7 @@ public class ChecksTests
         var given = weights.Take(6).Select(w => (double)w.Get).OrderDescending().Append(0.5).ToList();
         var sum = given.Sum();
         var causes = given.Select((w, n) => (n == given.Count - 1 ? "something-else" : $"c{n}", w / sum)).ToArray();
-        var told = Of(causes).Answered(answers.Take(6).Select((a, n) => ($"c{n}", a)).ToDictionary(a => a.Item1, a => a.Item2));
+        var told = Of(causes).Answered(answers.Take(6).Select((a, n) => ($"c{n}", a)).ToDictionary(a => a.Item1, a => a.Item2), Book);
         var doubt = told.Causes.First(c => c.Id == "something-else").Probability;
         return Math.Abs(told.Causes.Sum(c => c.Probability) - 1) < 1e-9
             && told.Causes.Zip(told.Causes.Skip(1)).All(p => p.First.Probability >= p.Second.Probability)

@@ -27,6 +27,49 @@ public class CutLogTests(ITestOutputHelper output)
         return reader.Diagnose();
     }
 
+    [Theory]
+    [InlineData("\r\norchard login: ", false, false)]
+    [InlineData("\r\norchard login: ", true, true)]
+    [InlineData("[  OK  ] Reached target multi-user.target - Multi-User System.\r\n\r\norchard login: ", false, false)]
+    [InlineData("U-Boot 2024.01 (Jan 01 2024)\r\n\r\norchard login: ", false, true)]
+    [InlineData("[    0.000000] Linux version 6.1.90 (gcc 12.2.0) #1 SMP\r\n\r\norchard login: ", false, true)]
+    public void A_boot_counts_when_its_start_was_seen(string log, bool power, bool seen)
+    {
+        var reader = new BootReader(Knowledge.Rules) { Ending = Ending.OfFile };
+        if (power)
+            reader.Log.CountFrom(0, TimeOrigin.Power);
+        reader.Add(System.Text.Encoding.UTF8.GetBytes(log), power ? 10 : -1);
+        var (reading, diagnosis) = reader.Diagnose();
+        Assert.Equal(Outcome.ReachedLogin, diagnosis.Outcome);
+        Assert.Equal((seen, seen), (reading.StartSeen, BootSummary.IsCounted(reading, diagnosis)));
+    }
+
+    [Theory]
+    [InlineData("platform regulatory.0: firmware: failed to load regulatory.db (-2)")]
+    [InlineData("platform regulatory.0: Direct firmware load for regulatory.db failed with error -2")]
+    [InlineData("cfg80211: failed to load regulatory.db")]
+    public void What_most_systems_print_at_every_boot_accuses_no_good_one(string line)
+    {
+        var (name, log) = GoodLogs().First(l => l.Name.Contains("first-boot", StringComparison.Ordinal));
+        var text = System.Text.Encoding.UTF8.GetString(log);
+        var at = text.IndexOf("Run /init", StringComparison.Ordinal);
+        Assert.True(at > 0, name);
+        at = text.IndexOf('\n', at) + 1;
+        var (_, diagnosis) = Of(System.Text.Encoding.UTF8.GetBytes(text[..at] + $"[    5.214567] {line}\r\n" + text[at..]), Ending.OfFile);
+        Assert.Equal((Outcome.ReachedLogin, RuleBook.None), (diagnosis.Outcome, diagnosis.Causes[0].Id));
+        Assert.DoesNotContain(diagnosis.Causes, c => c.Id == "network-no-interface");
+    }
+
+    [Theory]
+    [InlineData("DRAM:  2 GiB", 2L << 30)]
+    [InlineData("DRAM:  . GiB", null)]
+    [InlineData("DRAM:  .... MiB", null)]
+    public void Memory_that_is_garbled_is_not_known(string line, long? bytes)
+    {
+        var (reading, _) = Of(System.Text.Encoding.UTF8.GetBytes($"U-Boot 2024.01 (Jan 01 2024)\r\n{line}\r\n"), Ending.OfFile);
+        Assert.Equal(bytes, reading.Facts.MemoryBytes);
+    }
+
     [Fact]
     public void A_good_boot_that_was_cut_anywhere_accuses_nobody()
     {

@@ -1,5 +1,4 @@
 using System.Text;
-using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 
 namespace Buttonhook.Core.Tests.Diagnosing;

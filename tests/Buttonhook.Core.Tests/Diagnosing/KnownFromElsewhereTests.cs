@@ -113,8 +113,12 @@ public class KnownFromElsewhereTests
     [Fact]
     public void A_cause_is_confirmed_by_a_later_boot_refuted_by_a_look_and_open_else()
     {
-        var diagnosis = Read("").Answered(new Dictionary<string, CheckAnswer> { ["console-not-wired"] = CheckAnswer.No });
-        var settled = diagnosis.Settled(new Dictionary<string, string> { ["no-power"] = "Confirmed: plugged in, and boot 2 went on." });
+        var diagnosis = Read("")
+            .Answered(new Dictionary<string, CheckAnswer> { ["console-not-wired"] = CheckAnswer.No }, Knowledge.Rules.Book);
+        var settled = diagnosis.Settled(
+            new Dictionary<string, string> { ["no-power"] = "Confirmed: plugged in, and boot 2 went on." },
+            Knowledge.Rules.Book
+        );
         Assert.Equal(("no-power", CauseState.Confirmed), (settled.Causes[0].Id, settled.Causes[0].State));
         Assert.Contains("boot 2", settled.NextCheck.Why);
         Assert.Null(settled.NextCheck.CauseId);
@@ -126,7 +130,7 @@ public class KnownFromElsewhereTests
     public bool Whatever_is_known_shares_add_up_to_one(FsCheck.NonNegativeInt[] odds)
     {
         var book = Knowledge.Rules.Book;
-        var known = odds.Select((o, n) => new KnownBefore(book.Causes[n % book.Causes.Count].Id, o.Get % 5, "known")).ToList();
+        var known = odds.Select((o, n) => new Prior(book.Causes[n % book.Causes.Count].Id, o.Get % 5, "known")).ToList();
         var told = Read(NoRoot).Knowing(known, book);
         return Math.Abs(told.Causes.Sum(c => c.Probability) - 1) < 1e-9
             && told.Causes.Zip(told.Causes.Skip(1)).All(p => p.First.Probability >= p.Second.Probability);

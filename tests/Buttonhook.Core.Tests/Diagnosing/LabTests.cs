@@ -1,3 +1,5 @@
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Lab;
 
 namespace Buttonhook.Core.Tests.Diagnosing;
@@ -8,6 +10,7 @@ public class LabTests(ITestOutputHelper output)
     private static readonly List<LabLog> Logs = LabLog.Read(Path.Combine(Knowledge.Root, "lab/boots/boots.tar.br"));
 
     [Fact]
+    [Trait("Length", "long")]
     public void Systems_that_were_left_out_are_read_right_and_no_good_boot_is_accused()
     {
         var index = Judging.Book(Knowledge.Root);
@@ -62,16 +65,16 @@ public class LabTests(ITestOutputHelper output)
     public void The_commands_of_a_first_login_did_on_real_systems_what_their_lines_prove(string system)
     {
         var boot = Logs.Single(l => l.Name == $"{system}.good-first-login");
-        var log = new Core.Consoles.ConsoleLog();
+        var log = new ConsoleLog();
         log.Append(boot.Log, 0);
         var login = Enumerable.Range(1, log.LineCount).First(n => log.Text(n).Contains(" login:"));
-        var wish = new Core.Keeping.LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
-        var tasks = Core.Keeping.FirstLogin.Of(wish, Knowledge.Commands, log, login, new HashSet<string>()).ToDictionary(t => t.Id);
+        var wish = new LoginWish("root", null, "sentinel", null, false, DateTimeOffset.UtcNow);
+        var tasks = FirstLogin.Of(wish, Knowledge.Commands, log, login, new HashSet<string>()).ToDictionary(t => t.Id);
         foreach (var id in (string[])["root", "root-remote", "host"])
-            Assert.Equal((id, Core.Keeping.LoginTaskState.Proven), (id, tasks[id].State));
+            Assert.Equal((id, LoginTaskState.Proven), (id, tasks[id].State));
         // How large the card is nobody said; that the clock is another day than today's is right of an old log.
         Assert.Contains("how large the card is, is not known", tasks["grown"].Tells);
         Assert.Contains("It says 2026-11-27T02:", tasks["clock"].Tells);
-        Assert.Equal(Core.Keeping.LoginTaskState.Open, tasks["password-root"].State);
+        Assert.Equal(LoginTaskState.Open, tasks["password-root"].State);
     }
 }

@@ -1,6 +1,7 @@
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 
 namespace Buttonhook.Core.Tests.Images;
 
@@ -51,6 +52,16 @@ public class BootScriptTests
             "initrd-corrupt",
             "written over",
             Boot(Head + swapped.Replace("${ramdisk_addr_r}", "0x40400100") + "booti ${kernel_addr_r} 0x40400100:100 ${fdtcontroladdr}\n")
+        );
+        // One address may serve several files, one after another, when each is moved on.
+        Good(
+            Boot(
+                Head
+                    + Loads.Replace("${kernel_addr_r}", "0x48000000").Split('\n')[0]
+                    + "\ncp.b 0x48000000 ${kernel_addr_r} ${filesize}\n"
+                    + "load ${devtype} ${devnum}:${distro_bootpart} 0x48000000 /initrd.img\ncp.b 0x48000000 ${ramdisk_addr_r} ${filesize}\n"
+                    + Go
+            )
         );
         // What an address is on another board is not known, so nothing is said.
         Good(Boot(Head + Loads + Go, Board with { BootMedium = "sd" }));

@@ -1,7 +1,8 @@
 using System.Buffers.Binary;
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 
 namespace Buttonhook.Core.Tests.Images;
 

@@ -1,4 +1,4 @@
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using FsCheck;
 using FsCheck.Fluent;
 using FsCheck.Xunit;

@@ -1,8 +1,9 @@
-using System.Buffers.Binary;
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
-using FsCheck.Xunit;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
+using Buttonhook.Core.Keeping;
 
 namespace Buttonhook.Core.Tests.Images;
 
@@ -27,6 +28,21 @@ public partial class DryBootTests
         root?.Invoke(rootFiles);
         var image = ImageMaker.Disk(ImageMaker.Fat(bootFiles), root is null ? Root.Value : ImageMaker.Ext(rootFiles));
         return Inspect(image, board ?? Board).DryBoot!;
+    }
+
+    [Fact]
+    public void The_file_that_shows_a_login_is_named_and_none_where_it_follows_from_the_system()
+    {
+        var byTable = Boot().Steps.Last(s => s.Stage == Stage.Login);
+        Assert.EndsWith("/etc/inittab", byTable.File);
+        var bySystemd = Boot(root: f =>
+        {
+            f.Remove("/etc/inittab");
+            f["/lib/systemd/systemd"] = f["/sbin/init"];
+        })
+            .Steps.Last(s => s.Stage == Stage.Login);
+        Assert.Contains("systemd starts one", bySystemd.Text);
+        Assert.Null(bySystemd.File);
     }
 
     private static Action<Dictionary<string, byte[]>> Append(string arguments) =>
@@ -201,6 +217,54 @@ public partial class DryBootTests
         Breaks("root-not-found", dry);
         Assert.Contains(driver, dry.Broken[0].Text);
         Assert.Equal(DryVerdict.Boots, Boot(with("ext4", driver), board: board).Verdict);
+        if (medium != "sd")
+            return;
+        // Nobody knows what it starts from: drivers of cards alone tell nothing of a board with a disk.
+        var guess = Boot(with("ext4", driver), board: board with { MediumIsGuess = true });
+        Assert.Equal(DryVerdict.CannotTell, guess.Verdict);
+        Assert.Contains(
+            "USB disks and NVMe disks",
+            guess.Steps.First(s => s.Text.StartsWith("Cannot tell without the disk", StringComparison.Ordinal)).Text
+        );
+    }
+
+    private sealed class Unreadable : FileTree
+    {
+        public override string Kind => "ext4";
+
+        public override string? Label => null;
+
+        public override string? Uuid => null;
+
+        public override TreeEntry? Find(string path) => throw new NotReadHereException("this part is packed in a way that is not known");
+
+        public override IReadOnlyList<string> List(string folder) => Find(folder) is null ? [] : [];
+
+        public override byte[]? Read(string path, int most = LargestFile) => Find(path) is null ? null : [];
+    }
+
+    [Theory]
+    [InlineData("distro")]
+    [InlineData("efi")]
+    [InlineData("keyvalue")]
+    [InlineData(null)]
+    public void What_the_loader_wants_and_cannot_be_read_ends_in_words(string? loader)
+    {
+        var partition = new Partition(1, 1 << 20, 1 << 20, "83", "5e1c04aa-01", null, true);
+        var (_, dry) = DryBooter.Play(
+            ImageBytes.Of(new byte[4 << 20]),
+            new("mbr", [partition], []),
+            [new(partition, new Unreadable(), "ext4", null)],
+            Board with
+            {
+                Loader = loader,
+            },
+            _ => null
+        );
+        Assert.NotEqual(DryVerdict.Boots, dry.Verdict);
+        Assert.NotEmpty(dry.Steps);
+        if (loader is "distro")
+            Assert.Contains(dry.Steps, s => s.Text.Contains("not known", StringComparison.Ordinal));
     }
 
     [Fact]
@@ -299,12 +363,12 @@ public partial class DryBootTests
     {
         var root = ImageMaker.RootFiles();
         for (var i = 0; i < 900; i++)
-            root[$"/usr/lib/linux-image-6.1.0/maker{i % 30}/board-{i}.dtb"] = Boards.CardDraftTests.Tree(
+            root[$"/usr/lib/linux-image-6.1.0/maker{i % 30}/board-{i}.dtb"] = Boards.ProfileDraftTests.Tree(
                 (
                     "/",
                     [
-                        ("model", Boards.CardDraftTests.Text($"Maker {i % 30} Board {i}")),
-                        ("compatible", Boards.CardDraftTests.Text($"maker{i % 30},board-{i}")),
+                        ("model", Boards.ProfileDraftTests.Text($"Maker {i % 30} Board {i}")),
+                        ("compatible", Boards.ProfileDraftTests.Text($"maker{i % 30},board-{i}")),
                     ]
                 )
             );
@@ -334,17 +398,17 @@ public partial class DryBootTests
     public void A_card_for_the_shelf_is_made_from_what_was_found()
     {
         var found = Inspect(Good.Value, null);
-        var card = ImageCards.From(found, "/tmp/fallow-12.img").Value!;
+        var card = ImageProfiles.From(found, "/tmp/fallow-12.img").Value!;
         Assert.Equal(("Fallow 12 server", InstructionSet.Arm64, "6.6.30-arm64"), (card.Title, card.InstructionSet, card.Kernel));
         Assert.Equal(
             ("ttyAMA0", 115200, "5e1c04aa-02", "PARTUUID"),
             (card.ConsoleDevice, card.ConsoleSpeed, card.RootPartUuid, card.RootBy)
         );
         Assert.Equal(("distro", 1), (card.Chain, card.SmallestCardGb));
-        Assert.NotNull(CardPack.Read("x", DataFile.Write(card), Boards.CardPackTests.Schemas).Value);
+        Assert.NotNull(ProfilePack.Read("x", DataFile.Write(card), Boards.ProfilePackTests.Schemas).Value);
     }
 
     [Fact]
     public void A_file_that_is_no_image_gets_no_card() =>
-        Assert.Contains("Nothing that is known here", ImageCards.From(Inspect(new byte[4 << 20], null), "/tmp/x.img").Problem!.Came);
+        Assert.Contains("Nothing that is known here", ImageProfiles.From(Inspect(new byte[4 << 20], null), "/tmp/x.img").Problem!.Came);
 }

@@ -1,6 +1,7 @@
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 
 namespace Buttonhook.Core.Tests.Images;
 
@@ -42,6 +43,7 @@ public class EfiWayTests
         EfiKind Of(byte[] file) => EfiProgram.Read(file)!.Kind;
         Assert.Equal(EfiKind.Grub, Of(EfiMaker.Grub()));
         Assert.Equal(EfiKind.EntryMenu, Of(EfiMaker.EntryMenu()));
+        Assert.Equal(EfiKind.EntryMenu, Of(EfiMaker.LaterEntryMenu()));
         Assert.Equal(EfiKind.UnifiedKernel, Of(Unified()));
         Assert.Equal(EfiKind.Shim, Of(EfiMaker.Program(Arm64, (".sbat", [1]), (".vendor_cert"[..8], [1]))));
         Assert.Equal(EfiKind.Unknown, Of(EfiMaker.Program(Arm64, (".text", [1]))));

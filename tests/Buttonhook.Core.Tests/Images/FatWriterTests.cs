@@ -1,6 +1,6 @@
 using System.Diagnostics;
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 
 namespace Buttonhook.Core.Tests.Images;
 

@@ -1,6 +1,6 @@
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
 
 namespace Buttonhook.Core.Tests.Images;
 

@@ -1,7 +1,7 @@
 using System.Buffers.Binary;
 using System.IO.Compression;
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Images;

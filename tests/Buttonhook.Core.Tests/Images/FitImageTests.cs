@@ -1,8 +1,6 @@
 using System.IO.Hashing;
 using System.Security.Cryptography;
-using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Images;

@@ -1,5 +1,5 @@
 using System.Text;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using FsCheck;
 using FsCheck.Xunit;
 using K4os.Compression.LZ4;

@@ -1,7 +1,6 @@
 using System.Buffers.Binary;
 using System.IO.Compression;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 using FsCheck;
 using FsCheck.Xunit;
 

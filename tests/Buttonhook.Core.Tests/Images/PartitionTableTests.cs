@@ -1,6 +1,7 @@
 using System.Buffers.Binary;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Images;

@@ -1,7 +1,8 @@
 using System.Buffers.Binary;
 using System.Text;
-using Buttonhook.Core.Boards;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using FsCheck.Xunit;
 
 namespace Buttonhook.Core.Tests.Images;
@@ -191,6 +192,16 @@ public class RootsTests
         var broken = Assert.Single(dry.Broken, s => s.Cause == "fstab-device-missing");
         Assert.Contains(costs, broken.Text);
         Assert.EndsWith(",nofail", broken.Edit!.After);
+    }
+
+    [Fact]
+    public void An_option_with_a_letter_wrong_is_named_with_the_one_that_is_meant()
+    {
+        var dry = Mounts("LABEL=fallowroot /srv ext4 defualts,noatime 0 2");
+        var broken = Assert.Single(dry.Broken, s => s.Cause == "fstab-device-missing");
+        Assert.Contains("the option defualts, which no mount knows (defaults is meant)", broken.Text);
+        Assert.Equal("defaults,noatime", broken.Edit!.After);
+        Assert.Equal(DryVerdict.Boots, Mounts("LABEL=fallowroot /srv ext4 defaults,x-frost.watch 0 2").Verdict);
     }
 
     [Theory]

@@ -1,5 +1,5 @@
 using System.Diagnostics;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
 
 namespace Buttonhook.Core.Tests.Images;
 

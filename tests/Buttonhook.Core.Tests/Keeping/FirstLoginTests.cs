@@ -199,6 +199,36 @@ public class FirstLoginTests
         Assert.Equal(LoginTaskState.Open, Task(Busybox + "root:!$1$abc\n", "root", wish).State);
     }
 
+    [Fact]
+    public async Task A_tool_that_is_only_a_name_of_busybox_is_none()
+    {
+        var folder = Directory.CreateTempSubdirectory("buttonhook-tools").FullName;
+        try
+        {
+            foreach (var (tool, says) in new[] { ("adduser", "adduser: applet not found"), ("useradd", "Usage: useradd [options] LOGIN") })
+            {
+                await File.WriteAllTextAsync(Path.Combine(folder, tool), $"#!/bin/sh\necho '{says}' >&2\nexit 1\n");
+                File.SetUnixFileMode(Path.Combine(folder, tool), UnixFileMode.UserRead | UnixFileMode.UserExecute);
+            }
+            var text = Knowledge.Commands.Of("tools", null)!.Text;
+            using var run = System.Diagnostics.Process.Start(
+                new System.Diagnostics.ProcessStartInfo("/bin/sh", ["-c", text.Replace(":/usr/sbin:/sbin", "", StringComparison.Ordinal)])
+                {
+                    RedirectStandardOutput = true,
+                    Environment = { ["PATH"] = $"{folder}:/usr/bin:/bin" },
+                }
+            )!;
+            var said = await run.StandardOutput.ReadToEndAsync();
+            Assert.Contains(" useradd", said);
+            Assert.DoesNotContain(" adduser", said);
+            Assert.EndsWith(" end\n", said);
+        }
+        finally
+        {
+            Directory.Delete(folder, true);
+        }
+    }
+
     [Theory]
     [InlineData("Row 1", "row-1")]
     [InlineData("Ömer's board!", "mer-s-board")]

@@ -232,10 +232,20 @@ public class MovePlanTests
                 && s.Command.Contains(" /dev/sda1", StringComparison.Ordinal)
         );
         Assert.DoesNotContain(steps, s => s.Command?.Contains("mkfs.vfat -i", StringComparison.Ordinal) == true);
-        Assert.Contains(
+        // The card's own loader is told by an edit of the files that were seen to name the root, each kept as it was.
+        var point = Assert.Single(
             steps,
+            s => s.Text.StartsWith("On the card, let its loader start the copy: in /boot/extlinux/extlinux.conf", StringComparison.Ordinal)
+        );
+        Assert.Contains("cp $f $f.before", point.Command, StringComparison.Ordinal);
+        Assert.Contains("root=UUID=9cd30b84-6a18-471e-a690-78139022658e", point.Command, StringComparison.Ordinal);
+        var unseen = look.Replace("file: /boot/extlinux/extlinux.conf", "", StringComparison.Ordinal);
+        Assert.Contains(
+            Plan("quill-v", MoveTarget.Usb, Sight(unseen, "/dev/sda")).Steps,
             s => s.Text.StartsWith("On the card, in the file that holds its command line, root=UUID=9cd30b84", StringComparison.Ordinal)
         );
+        // What was chosen for one medium is not chosen for another.
+        Assert.Null((Sight(look, "/dev/sda") with { Target = MoveTarget.Usb }).For(MoveTarget.Ssd).Device);
         Assert.Contains(steps, s => s.Text.StartsWith("Leave the card in", StringComparison.Ordinal));
     }
 

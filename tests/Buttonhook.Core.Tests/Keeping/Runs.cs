@@ -1,4 +1,3 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Preparing;

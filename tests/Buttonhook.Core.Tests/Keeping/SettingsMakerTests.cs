@@ -1,4 +1,4 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Keeping;
 using Buttonhook.Core.Preparing;
 
@@ -163,7 +163,10 @@ public class SettingsMakerTests
                 }
             );
         Assert.Equal(("6.6.30-riscv64", "6.6.30, patched"), (Of(settings, "system.kernel").Value, Of(settings, "system.kernel").Said));
-        Assert.Equal("6.6.30, patched", settings.Of("system.kernel"));
+        // What the log proves leads; what is said against it stands beside it, and is asked about.
+        Assert.Equal("6.6.30-riscv64", settings.Of("system.kernel"));
+        Assert.True(Of(settings, "system.kernel").Disputed);
+        Assert.Matches("^Kernel: line [0-9]+ shows 6.6.30-riscv64, you say 6.6.30, patched.$", Assert.Single(settings.Disputes()));
         Assert.Null(Of(settings, "system.host").Said);
         Assert.Equal(("Place", "The southern wall"), (Of(settings, "more.place").Name, settings.Of("more.place")));
         Assert.Null(settings.Of("more.empty"));
@@ -176,7 +179,7 @@ public class SettingsMakerTests
     [InlineData("temp of the hedge unknown", null)]
     public void Heat_is_read_where_a_line_tells_it(string line, string? heat)
     {
-        var log = new Core.Consoles.ConsoleLog();
+        var log = new ConsoleLog();
         log.Append(System.Text.Encoding.UTF8.GetBytes(line + "\n"), 0);
         Assert.Equal(heat, RunFacts.Of(log).Heat?.Value);
     }
@@ -188,7 +191,7 @@ public class SettingsMakerTests
     [InlineData("/dev/mmcblk1p2: clean, 41212/1966080 files, 551232/7864320 blocks", "/dev/mmcblk1p2")]
     public void The_root_is_the_device_that_was_mounted_first_by_the_last_kernel(string line, string device)
     {
-        var log = new Core.Consoles.ConsoleLog();
+        var log = new ConsoleLog();
         log.Append(
             System.Text.Encoding.UTF8.GetBytes(
                 $"[ 0.0] Kernel command line: ro\n[ 3.0] EXT4-fs (vdz9): mounted filesystem\n[ 0.0] Kernel command line: root=X\n{line}\n[ 9.0] EXT4-fs (sdz9): mounted filesystem\n"

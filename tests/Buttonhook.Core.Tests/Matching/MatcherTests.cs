@@ -1,6 +1,10 @@
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Matching;
+using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Tests.Matching;
 
@@ -95,7 +99,7 @@ public class MatcherTests
         var image = Bench.ImageFor("quill-v");
         var step = new DryStep(
             "first program",
-            Core.Consoles.Stage.Root,
+            Stage.Root,
             played == DryVerdict.CannotTell ? LinkResult.CannotTell : LinkResult.Failed,
             "/init is gone.",
             null,
@@ -115,7 +119,7 @@ public class MatcherTests
     public void Images_that_share_a_name_are_told_apart_everywhere()
     {
         var image = Inspected("Riscv64");
-        ImageCard Own(string id, string path, string? sum) => image with { Id = id, Path = path, Sha256 = sum };
+        ImageProfile Own(string id, string path, string? sum) => image with { Id = id, Path = path, Sha256 = sum };
         var catalogue = Bench.With(
             [],
             [
@@ -131,7 +135,7 @@ public class MatcherTests
         Assert.Equal("Tallow 4 minimal", catalogue.Image("tallow-4-minimal-riscv64")!.Title);
     }
 
-    private static ImageCard Inspected(string set, params string[] trees) =>
+    private static ImageProfile Inspected(string set, params string[] trees) =>
         Bench.ImageFor("quill-v") with
         {
             Id = "inspected",
@@ -140,7 +144,7 @@ public class MatcherTests
             InstructionSet = Enum.Parse<InstructionSet>(set),
         };
 
-    private static Match With(ImageCard image, Board board, Wish? wish = null) =>
+    private static Match With(ImageProfile image, Board board, Wish? wish = null) =>
         Matcher.Match(board, Bench.With([], [image]), None, wish ?? Wish.Usual(board)).Single(m => m.Image.Id == image.Id);
 
     [Fact]
@@ -196,18 +200,18 @@ public class MatcherTests
     [Fact]
     public void Flash_later_needs_flash_that_is_large_enough()
     {
-        var wish = new Wish(false, true, School.FlashLater);
+        var wish = new Wish(false, true, StorageLayout.FlashLater);
         Assert.Equal(Verdict.WillNotStart, With(Bench.ImageFor("quill-v") with { Id = "x" }, Bench.Board("quill-v"), wish).Verdict);
         var small = With(Bench.ImageFor("core-4") with { Id = "x" }, Bench.Board("core-4"), wish);
         Assert.Contains(small.Reasons, r => r.Text == "Fits into the soldered flash of 16 GB with room for updates.");
         var large = With(Bench.ImageFor("core-4") with { Id = "x", ExpandedBytes = 13L << 30 }, Bench.Board("core-4"), wish);
-        Assert.Contains(large.Reasons, r => r is { Rule: "school", Bearing: Bearing.Stops });
+        Assert.Contains(large.Reasons, r => r is { Rule: "layout", Bearing: Bearing.Stops });
     }
 
     [Fact]
     public void A_root_named_by_device_is_a_change_behind_a_menu_and_on_an_ssd()
     {
-        foreach (var school in new[] { School.BootMenu, School.LoaderOnCard })
+        foreach (var layout in new[] { StorageLayout.BootMenu, StorageLayout.LoaderOnCard })
         {
             var match = With(
                 Bench.ImageFor("quill-v") with
@@ -216,9 +220,9 @@ public class MatcherTests
                     RootBy = "device",
                 },
                 Bench.Board("quill-v"),
-                new(false, true, school)
+                new(false, true, layout)
             );
-            Assert.Contains(match.Reasons, r => r is { Rule: "school", Bearing: Bearing.Change } && r.Text.Contains("PARTUUID"));
+            Assert.Contains(match.Reasons, r => r is { Rule: "layout", Bearing: Bearing.Change } && r.Text.Contains("PARTUUID"));
         }
     }
 
@@ -227,12 +231,12 @@ public class MatcherTests
     {
         var board = Bench.Board("quill-v", "A");
         List<string> Order(Wish wish) => [.. Matcher.Match(board, Bench.Catalogue, None, wish).Select(m => m.Image.Id)];
-        var kept = Order(new(false, true, School.OneCard));
-        Assert.NotEqual(kept, Order(new(false, false, School.OneCard)));
+        var kept = Order(new(false, true, StorageLayout.OneCard));
+        Assert.NotEqual(kept, Order(new(false, false, StorageLayout.OneCard)));
         Assert.NotNull(Bench.Catalogue.Image(kept[0])!.LongTermUntil);
-        Assert.Null(Bench.Catalogue.Image(Order(new(false, false, School.OneCard))[0])!.LongTermUntil);
+        Assert.Null(Bench.Catalogue.Image(Order(new(false, false, StorageLayout.OneCard))[0])!.LongTermUntil);
         Assert.True(
-            Order(new(true, true, School.OneCard)).IndexOf("fallow-12-desktop-riscv64") < kept.IndexOf("fallow-12-desktop-riscv64")
+            Order(new(true, true, StorageLayout.OneCard)).IndexOf("fallow-12-desktop-riscv64") < kept.IndexOf("fallow-12-desktop-riscv64")
         );
     }
 

@@ -1,6 +1,7 @@
 using Buttonhook.Core.Boards;
 using Buttonhook.Core.Images;
 using Buttonhook.Core.Matching;
+using Buttonhook.Core.Preparing;
 using FsCheck;
 using FsCheck.Fluent;
 using FsCheck.Xunit;
@@ -11,10 +12,10 @@ namespace Buttonhook.Core.Tests.Matching;
 public class MatchingRulesTests
 {
     private static readonly Board Board = Bench.Board("quill-v", "B");
-    private static readonly ImageCard Image = Bench.ImageFor("quill-v") with { Id = "x" };
-    private static readonly Wish Wish = new(false, true, School.OneCard);
+    private static readonly ImageProfile Image = Bench.ImageFor("quill-v") with { Id = "x" };
+    private static readonly Wish Wish = new(false, true, StorageLayout.OneCard);
 
-    private static Match Of(ImageCard? image = null, Board? board = null, Wish? wish = null, IReadOnlyList<BoardModel>? more = null) =>
+    private static Match Of(ImageProfile? image = null, Board? board = null, Wish? wish = null, IReadOnlyList<BoardProfile>? more = null) =>
         Matcher
             .Match(board ?? Board, Bench.With(more ?? [], [image ?? Image]), new Dictionary<string, BootRecord>(), wish ?? Wish)
             .Single(m => m.Image.Id == "x");
@@ -22,32 +23,32 @@ public class MatchingRulesTests
     private static readonly Dictionary<string, (Func<Match> Match, string Rule, Bearing Bearing, string Text)> Cases = new()
     {
         ["an installer behind a menu"] = (
-            () => Of(Image with { Kind = "installer" }, wish: Wish with { School = School.BootMenu }),
-            "school",
+            () => Of(Image with { Kind = "installer" }, wish: Wish with { Layout = StorageLayout.BootMenu }),
+            "layout",
             Bearing.Change,
             "An installer takes the whole card"
         ),
         ["a loader without a menu"] = (
-            () => Of(Image with { Chain = "keyvalue" }, wish: Wish with { School = School.BootMenu }),
-            "school",
+            () => Of(Image with { Chain = "keyvalue" }, wish: Wish with { Layout = StorageLayout.BootMenu }),
+            "layout",
             Bearing.Change,
             "Its loader has no menu"
         ),
         ["how many fit behind a menu"] = (
-            () => Of(Image with { ExpandedBytes = 3_000_000_000 }, wish: Wish with { School = School.BootMenu }),
-            "school",
+            () => Of(Image with { ExpandedBytes = 3_000_000_000 }, wish: Wish with { Layout = StorageLayout.BootMenu }),
+            "layout",
             Bearing.Note,
             "7 of this size fit behind one menu on the 32 GB card."
         ),
         ["a menu on a card that nobody named"] = (
-            () => Of(board: Bench.Board("quill-v", "B", card: null), wish: Wish with { School = School.BootMenu }),
-            "school",
+            () => Of(board: Bench.Board("quill-v", "B", card: null), wish: Wish with { Layout = StorageLayout.BootMenu }),
+            "layout",
             Bearing.Note,
             "Say which card"
         ),
         ["a loader on the card"] = (
-            () => Of(wish: Wish with { School = School.LoaderOnCard }),
-            "school",
+            () => Of(wish: Wish with { Layout = StorageLayout.LoaderOnCard }),
+            "layout",
             Bearing.Good,
             "The card keeps only loader, kernel and initial files (256 MiB is plenty)"
         ),
@@ -195,7 +196,7 @@ public class MatchingRulesTests
             },
             Wish with
             {
-                School = School.LoaderOnCard,
+                Layout = StorageLayout.LoaderOnCard,
             },
             [bare]
         );
@@ -208,7 +209,7 @@ public class MatchingRulesTests
         Assert.Empty(Matcher.Match(Board with { ModelId = "nobody" }, Bench.Catalogue, new Dictionary<string, BootRecord>(), Wish));
 
     // --- what holds for every image, board and wish
-    private static readonly Gen<(ImageCard Image, Wish Wish)> Any =
+    private static readonly Gen<(ImageProfile Image, Wish Wish)> Any =
         from set in Gen.Elements(Enum.GetValues<InstructionSet>())
         from supports in Gen.Elements<IReadOnlyList<Supported>>([], [new("quill-v", ["A"], null, null)], Image.Supports)
         from trees in Gen.Elements<IReadOnlyList<string>>([], ["quillon,quill-v-a"], ["quillon,quill-v-b"], ["someone,else"])
@@ -218,7 +219,7 @@ public class MatchingRulesTests
         from console in Gen.Elements<string?>(null, "ttyS0", "ttyAMA9")
         from root in Gen.Elements<string?>(null, "device", "partuuid")
         from media in Gen.Elements<IReadOnlyList<string>>(["card"], ["usb", "card"], ["network"])
-        from school in Gen.Elements(Enum.GetValues<School>())
+        from layout in Gen.Elements(Enum.GetValues<StorageLayout>())
         from screen in Gen.Elements(true, false)
         from longTerm in Gen.Elements(true, false)
         select (
@@ -234,7 +235,7 @@ public class MatchingRulesTests
                 RootBy = root,
                 BootMedia = media,
             },
-            new Wish(screen, longTerm, school)
+            new Wish(screen, longTerm, layout)
         );
 
     [Property(MaxTest = 200)]

@@ -1,5 +1,9 @@
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Identifying;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging;
+using Buttonhook.Core.Images.Loaders;
 using Buttonhook.Core.Matching;
 
 namespace Buttonhook.Core.Tests.Matching;
@@ -7,7 +11,7 @@ namespace Buttonhook.Core.Tests.Matching;
 /// <summary>What is not known is never taken for good: less knowledge never turns a warning into an all-clear.</summary>
 public class UnknownTests
 {
-    private static readonly (string Fact, Func<BoardModel, BoardModel> Without)[] Facts =
+    private static readonly (string Fact, Func<BoardProfile, BoardProfile> Without)[] Facts =
     [
         ("processor", m => m with { Processor = null }),
         ("instruction set", m => m with { InstructionSet = null }),
@@ -25,7 +29,7 @@ public class UnknownTests
 
     public static TheoryData<string> Names => [.. Facts.Select(f => f.Fact)];
 
-    private static Catalogue With(BoardModel model) =>
+    private static Catalogue With(BoardProfile model) =>
         new(
             [.. Bench.Catalogue.Models.Where(m => m.Id != model.Id), model],
             Bench.Catalogue.Images,
@@ -64,7 +68,7 @@ public class UnknownTests
         }
     }
 
-    private static readonly (string Fact, Func<ImageCard, ImageCard> Without)[] ImageFacts =
+    private static readonly (string Fact, Func<ImageProfile, ImageProfile> Without)[] ImageFacts =
     [
         ("flavour", i => i with { Flavour = null }),
         ("kernel", i => i with { Kernel = "" }),
@@ -94,7 +98,7 @@ public class UnknownTests
         foreach (var memory in new[] { 256, 4096 })
         {
             var board = Bench.Board(model.Id, model.Revisions[^1].Id) with { MemoryMiB = memory };
-            Match Of(ImageCard of)
+            Match Of(ImageProfile of)
             {
                 of = of with { Id = "tried" };
                 var catalogue = Bench.With([], [of]);
@@ -116,7 +120,7 @@ public class UnknownTests
     [Fact]
     public void A_board_of_which_nothing_is_known_neither_fits_nor_is_refused_and_each_reason_names_what_is_missing()
     {
-        var model = CardDraft.From(new("LQ5 R2", null, null, null, []), Knowledge.Rules).Value!.Card;
+        var model = ProfileDraft.From(new("LQ5 R2", null, null, null, []), Knowledge.Rules).Value!.Card;
         var board = new Board(
             "id",
             "Damson",

@@ -1,3 +1,4 @@
+using Buttonhook.Core.Boards;
 using Buttonhook.Core.Preparing;
 using FsCheck;
 using FsCheck.Xunit;

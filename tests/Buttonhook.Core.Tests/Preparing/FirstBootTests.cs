@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 using Buttonhook.Core.Preparing;
 using YamlDotNet.RepresentationModel;
 
@@ -244,5 +245,27 @@ public class FirstBootTests
         Assert.Contains("known to fail with release 12", With(new([], [], [], ["12"])).Against("quill-v", image));
         Assert.Contains("other boards", With(new(["thimble"], [], [], [])).Against("quill-v", image));
         Assert.Contains("other systems", With(new([], ["Tallow"], [], [])).Against("quill-v", image));
+    }
+
+    [Fact]
+    public void An_address_that_another_board_has_is_refused()
+    {
+        var set = FirstBoot.Usual with { Address = new("", "192.0.2.10/24", null, []) };
+        Assert.Empty(FirstBootCheck.Of(set, [], Knowledge.Names, ["192.0.2.11"]));
+        Assert.Contains("192.0.2.10", Assert.Single(FirstBootCheck.Of(set, [], Knowledge.Names, ["192.0.2.10"])).Text);
+    }
+
+    [Theory]
+    [InlineData("ext4", null)]
+    [InlineData("ext2", null)]
+    [InlineData("btrfs", "which is btrfs")]
+    [InlineData("squashfs", "which is squashfs")]
+    public void A_root_that_is_not_written_here_is_refused_before(string kind, string? refuses)
+    {
+        var part = new Partition(1, 1 << 20, 1 << 20, "0x83", "", null, false);
+        var texts = new BootTexts(part, false, part, new(new Dictionary<string, string>(), "", null, false, false), kind);
+        Assert.Equal(refuses is null, texts.RootRefuses is null);
+        Assert.Contains(refuses ?? "", texts.RootRefuses ?? "");
+        Assert.Contains("not found", (texts with { RootPartition = null }).RootRefuses);
     }
 }

@@ -1,5 +1,5 @@
 using System.Diagnostics;
-using Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Judging;
 using Buttonhook.Core.Preparing;
 
 namespace Buttonhook.Core.Tests.Preparing;

@@ -1,5 +1,4 @@
 using System.Text;
-using Buttonhook.Core.Images;
 using Buttonhook.Core.Preparing;
 using FsCheck;
 using FsCheck.Fluent;

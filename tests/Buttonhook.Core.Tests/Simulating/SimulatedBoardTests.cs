@@ -49,6 +49,25 @@ public class SimulatedBoardTests
         Assert.Single(reading.Facts.Addresses);
     }
 
+    [Theory]
+    [InlineData("console-arg-missing", "console=tty0")]
+    [InlineData("root-not-found", "root=PARTUUID=5e1c04aa-02")]
+    [InlineData(null, "console=ttyS2,")]
+    public void A_stopped_loader_tells_the_command_line_that_the_kernel_would_get(string? fault, string words)
+    {
+        var board = new SimulatedBoard(Bench.Plan("spindle-2", fault));
+        var now = 0;
+        var text = new StringBuilder();
+        void Take() => board.Advance(now += 50).ToList().ForEach(p => text.Append(Encoding.UTF8.GetString(p.Bytes)));
+        while (!text.ToString().Contains("autoboot") && now < 60_000)
+            Take();
+        board.Type("\r"u8, now);
+        board.Type("printenv bootargs\r"u8, now += 500);
+        for (var n = 0; n < 40; n++)
+            Take();
+        Assert.Matches($"(?m)^bootargs=.*{System.Text.RegularExpressions.Regex.Escape(words)}", text.ToString());
+    }
+
     [Fact]
     public void A_key_in_the_count_down_stops_the_loader_and_boot_goes_on()
     {

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>btrfs on one disk (Linux include/uapi/linux/btrfs_tree.h): chunks, trees, subvolumes, packed extents. Paths begin at the subvolume that is mounted by default.</summary>
 internal sealed class BtrfsTree : WalkedTree<BtrfsTree.Inode>

@@ -1,6 +1,4 @@
-using Buttonhook.Core.Boards;
-
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>What a flattened device tree says (Devicetree Specification 0.4, chapter 5): properties by path of their node.</summary>
 public sealed class DeviceTree

@@ -1,7 +1,6 @@
 using System.Text;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>What an EFI program does, told from itself and never from its name.</summary>
 public enum EfiKind
@@ -91,6 +90,9 @@ public sealed record EfiProgram(
         return names.Contains(".linux") || names.Contains(".osrel") && names.Contains(".cmdline") || names.Contains(".initrd")
                 ? EfiKind.UnifiedKernel
             : names.Contains("mods") ? EfiKind.Grub
+            // A later one puts its paths together as it runs; a section of its own names it, and a line for tools that look for it.
+            : names.Contains(".sdmagic") && file.AsSpan().IndexOf("#### LoaderInfo: "u8) >= 0 && !names.Contains(".uname")
+                ? EfiKind.EntryMenu
             : file.AsSpan().IndexOf(Encoding.Unicode.GetBytes("\\loader\\entries")) >= 0 ? EfiKind.EntryMenu
             : file.Length > 0x40 && Field.U32(file, 0x38) is 0x644D5241 or 0x05435352 ? EfiKind.Kernel
             : file.Length > 0x206 && Field.U32(file, 0x202) == 0x53726448 ? EfiKind.Kernel

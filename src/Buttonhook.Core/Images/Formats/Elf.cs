@@ -1,7 +1,4 @@
-using System.Text;
-using Buttonhook.Core.Boards;
-
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>The instruction set of a program (System V ABI, ELF header).</summary>
 internal static class Elf

@@ -1,6 +1,4 @@
-using System.Text;
-
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>erofs (Linux fs/erofs/erofs_fs.h): plain, inline and chunked files, and those packed with lz4. Other packings are told, not read.</summary>
 internal sealed class ErofsTree : WalkedTree<ErofsTree.Inode>

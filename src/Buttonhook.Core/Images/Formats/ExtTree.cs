@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>ext2, ext3 and ext4 (Linux Documentation/filesystems/ext4): extents and block maps, 64-bit, hashed folders read linearly, symbolic links.</summary>
 internal sealed class ExtTree : WalkedTree<ExtTree.Inode>

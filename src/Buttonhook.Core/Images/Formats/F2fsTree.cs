@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>f2fs (Linux include/linux/f2fs_fs.h): checkpoint, table of nodes with its journal, inline data and folders.</summary>
 internal sealed class F2fsTree : WalkedTree<F2fsTree.Inode>

@@ -1,7 +1,7 @@
 using System.Buffers.Binary;
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Makes an empty FAT file system (Microsoft's FAT specification of 2000).</summary>
 public static class FatFormat

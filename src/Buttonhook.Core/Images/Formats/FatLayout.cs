@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>A file or folder in a FAT folder, with the places of its 32-byte entries (long-name pieces first).</summary>
 internal sealed record FatEntry(string Name, bool IsFolder, uint First, uint Size, IReadOnlyList<long> Slots);

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>FAT12, FAT16 and FAT32 with long names, from the published specification (FAT32 File System Specification 1.03). Names ignore case.</summary>
 public sealed class FatTree : FileTree

@@ -1,7 +1,7 @@
 using System.Buffers.Binary;
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Writes files into a FAT12, FAT16 or FAT32 file system, long names included (FAT32 File System Specification 1.03). Damage throws <see cref="UnreadableException"/>, a full volume <see cref="IOException"/>; neither leaves a file half there.</summary>
 public sealed class FatWriter

@@ -1,7 +1,7 @@
 using System.Text;
 using System.Text.RegularExpressions;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>What a file is that is no image of a disk, why no board starts it as it is, and what to get or do instead.</summary>
 /// <param name="Kind">A short name for programs: empty, page, torrent, sums, signature, text, virtual-disk, flash-file, boot-image, kernel, device-tree, initial-files, archive, system-archive, update, file-system, boot-partition, iso, encrypted, program, large-sectors, part, unreadable, unknown.</param>
@@ -22,7 +22,7 @@ public sealed partial record FileNature(string Kind, string Says, string Why, st
         if (table.Partitions.Count > 0)
             return null;
         if (image.Length == 0)
-            return new("empty", "The file is empty.", "There is nothing in it.", "Download it again; look whether the disk was full.");
+            return new("empty", "The file is empty.", "There is nothing in it.", "Download it again; check whether the disk was full.");
         // The header of a GPT lies in the second sector, whatever size sectors have (UEFI 5.3.1).
         if (image.At(4096, 8).AsSpan().SequenceEqual("EFI PART"u8))
             return new(

@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>One file or folder of a file system; when it was last changed, or null where the file system does not tell.</summary>
 public sealed record TreeEntry(string Path, long Size, bool IsFolder, bool IsExecutable, DateTimeOffset? Modified = null);
@@ -23,6 +23,9 @@ public abstract class FileTree
 
     /// <summary>The names in a folder, or nothing when it is none.</summary>
     public abstract IReadOnlyList<string> List(string folder);
+
+    /// <summary>Whether a name is a link itself, wherever it leads; false where it is not there, and on file systems without links.</summary>
+    public virtual bool IsLink(string path) => false;
 
     /// <summary>The first bytes of a file, at most <paramref name="most"/>; null when it is not there or a folder.</summary>
     public abstract byte[]? Read(string path, int most = LargestFile);

@@ -1,7 +1,7 @@
 using System.Buffers.Binary;
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Bytes of an image or of a part of it, read at any place; what lies beyond the end reads as nothing.</summary>
 public abstract class ImageBytes

@@ -1,8 +1,7 @@
 using System.Globalization;
 using System.Text;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>An initial file system: cpio archives in the "newc" form (Documentation/driver-api/early-userspace/buffer-format), one after another, each plain or compressed.</summary>
 public sealed class InitialFiles

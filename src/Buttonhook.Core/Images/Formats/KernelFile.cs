@@ -1,9 +1,8 @@
 using System.IO.Hashing;
 using System.Security.Cryptography;
 using System.Text;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>What a file that should be a kernel is.</summary>
 /// <param name="Kind">Image, zImage, bzImage, ELF, legacy, FIT, or null when it is no kernel.</param>

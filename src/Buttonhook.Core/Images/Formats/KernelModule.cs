@@ -1,7 +1,6 @@
 using System.Text;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>What a kernel module says of itself in its section .modinfo (include/linux/moduleparam.h).</summary>
 /// <param name="Depends">Modules that must be loaded before it.</param>

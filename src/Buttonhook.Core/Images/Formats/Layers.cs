@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Volumes inside of a partition: LVM2 and md, as far as one disk holds them whole; a LUKS container is recognised and stays closed.</summary>
 public static class Layers

@@ -1,7 +1,6 @@
 using System.IO.Hashing;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>A legacy image of U-Boot (include/image.h): header, checksums, content.</summary>
 internal sealed record LegacyImage(int Type, InstructionSet? Architecture, bool Compressed, byte[] Data, string? Fault)

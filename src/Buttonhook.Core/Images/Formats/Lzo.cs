@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>LZO1X, as Linux packs kernels, initial file systems and file systems with it (Documentation/staging/lzo.rst).</summary>
 internal static class Lzo

@@ -3,7 +3,7 @@ using System.IO.Compression;
 using System.IO.Hashing;
 using K4os.Compression.LZ4;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Packed bytes as the kernel reads them: the packing is told by the first two bytes (lib/decompress.c of Linux), and what stands behind the end is another piece.</summary>
 internal static class Packed

@@ -1,7 +1,7 @@
 using System.IO.Hashing;
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>One partition: number from 1, place in bytes, type (MBR byte as two hex digits, or GPT type), and the id that <c>PARTUUID=</c> names.</summary>
 public sealed record Partition(int Number, long StartBytes, long LengthBytes, string Type, string PartUuid, string? Name, bool Bootable)

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>squashfs 4.0 (Linux Documentation/filesystems/squashfs): packed blocks, fragments, and tables of inodes and folders.</summary>
 internal sealed class SquashTree : WalkedTree<SquashTree.Inode>

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>One node of a device tree, with the properties that stand in it.</summary>
 public sealed class TreeNode

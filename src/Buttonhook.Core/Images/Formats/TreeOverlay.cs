@@ -1,8 +1,7 @@
 using System.Buffers.Binary;
 using System.Text;
-using Buttonhook.Core.Boards;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Lays an overlay over a device tree, as loaders do (Documentation/devicetree/overlay-notes.rst of the kernel; the order of steps is that of libfdt's fdt_overlay_apply).</summary>
 public static class TreeOverlay

@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>A partition, or a volume inside of one, with its file system, if it can be read.</summary>
 /// <param name="Kind">The file system's kind when it is recognised, by the name that libblkid gives it.</param>

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>A file or folder as its file system keeps it.</summary>
 /// <param name="Mode">Type and permissions, as stat(2) tells them.</param>
@@ -74,6 +74,13 @@ internal abstract class WalkedTree<TNode> : FileTree
     /// <inheritdoc/>
     public override TreeEntry? Find(string path) =>
         Locate(path) is { } n ? new(path, n.Size, n.IsFolder, (n.Mode & 0x49) != 0, n.Modified) : null;
+
+    /// <inheritdoc/>
+    public override bool IsLink(string path)
+    {
+        var slash = path.TrimEnd('/').LastIndexOf('/');
+        return Locate(path[..Math.Max(0, slash)]) is { IsFolder: true } folder && Entry(folder, path[(slash + 1)..])?.IsLink == true;
+    }
 
     /// <inheritdoc/>
     public override IReadOnlyList<string> List(string folder) =>

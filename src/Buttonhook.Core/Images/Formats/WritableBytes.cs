@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>Bytes of a card or of a copy of an image that can be changed in place.</summary>
 public abstract class WritableBytes : ImageBytes

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Formats;
 
 /// <summary>xfs, versions 4 and 5 (XFS Algorithms and Data Structures): inodes, extents and their trees, folders in every form.</summary>
 internal sealed class XfsTree : WalkedTree<XfsTree.Inode>

@@ -1,7 +1,9 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Judging.Chain;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging;
 
 /// <summary>Plays the boot of an image on a board without starting it, link by link; it goes on behind a broken link wherever it still can.</summary>
 internal static class DryBooter
@@ -85,6 +87,9 @@ internal static class DryBooter
                 run.CannotTell(Stage.Root, $"The image cannot be read further: {e.Message}.", null);
                 run.End();
             }
+            // What could not be read may be what the loader wanted: nothing behind it has any ground then.
+            if (link is LoaderFindsSystem && run.Handover is null)
+                run.End();
         }
         return (run, new(run.Verdict, run.Steps));
     }

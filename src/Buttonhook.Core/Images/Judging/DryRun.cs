@@ -1,7 +1,8 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging;
 
 /// <summary>One link of the chain from the medium to the login; it looks at what the links before it found, and tells what it sees.</summary>
 internal interface ILink
@@ -113,7 +114,9 @@ internal sealed class DryRun(
 
     /// <summary>A name for the root that this image has, such as a repair would put.</summary>
     public string SuggestedRoot =>
-        $"PARTUUID={(volumes.FirstOrDefault(v => v.Tree?.HoldsSystem == true && v.Mapped is null) ?? volumes[^1]).Partition.PartUuid}";
+        (volumes.FirstOrDefault(v => v.Tree?.HoldsSystem == true && v.Mapped is null) ?? volumes.LastOrDefault()) is { } likely
+            ? $"PARTUUID={likely.Partition.PartUuid}"
+            : "PARTUUID=";
 
     /// <summary>Text with what cannot be seen in it shown.</summary>
     public static string Shown(string text) => text.Replace("\r", "<CR>", StringComparison.Ordinal);

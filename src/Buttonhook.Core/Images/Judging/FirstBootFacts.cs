@@ -1,7 +1,8 @@
 using System.Globalization;
 using System.Text;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging;
 
 /// <summary>A user that can log in: whether a password is set, none is needed, or it is locked; whether the first login asks for a new one.</summary>
 public sealed record ImageUser(string Name, string Password, bool ChangeForced);
@@ -57,7 +58,7 @@ public sealed record FirstBootFacts(
         new(
             Accounts(root),
             Grower(root, commandLine),
-            [.. LoginPorts.Of(root).Order(StringComparer.Ordinal)],
+            [.. LoginPorts.Of(root).Keys.Order(StringComparer.Ordinal)],
             First(root, Desktops),
             Day(root)
         );
@@ -162,11 +163,16 @@ public sealed record FirstBootFacts(
 /// <summary>Ports with a login service on a root file system.</summary>
 internal static class LoginPorts
 {
-    /// <summary>Ports with a login: from inittab, and from systemd's services ("systemd" stands for its automatic login on the kernel's console).</summary>
-    public static HashSet<string> Of(FileTree tree)
+    /// <summary>
+    /// Ports with a login and the file that sets it up: from inittab, and from systemd's services. "systemd" stands for its automatic login
+    /// on the kernel's console, which follows from its kind (systemd-getty-generator(8)) and stands in no file: null.
+    /// </summary>
+    public static Dictionary<string, string?> Of(FileTree tree)
     {
-        var ports = new HashSet<string>();
-        foreach (var line in Encoding.UTF8.GetString(tree.Read("/etc/inittab", 1 << 20) ?? []).Split('\n').Select(l => l.Trim()))
+        const string table = "/etc/inittab";
+        const string wants = "/etc/systemd/system/getty.target.wants";
+        var ports = new Dictionary<string, string?>();
+        foreach (var line in Encoding.UTF8.GetString(tree.Read(table, 1 << 20) ?? []).Split('\n').Select(l => l.Trim()))
         {
             if (
                 line.StartsWith('#')
@@ -183,17 +189,15 @@ internal static class LoginPorts
                 continue;
             var words = process.Split([' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
             if (words.FirstOrDefault(w => w.StartsWith("tty", StringComparison.Ordinal) || w == "console") is { } named)
-                ports.Add(named);
+                ports.TryAdd(named, table);
             else
-                ports.Add(id.StartsWith("tty", StringComparison.Ordinal) ? id : "console");
+                ports.TryAdd(id.StartsWith("tty", StringComparison.Ordinal) ? id : "console", table);
         }
         if (tree.HasSystemd)
         {
-            ports.Add("systemd");
-            foreach (
-                var name in tree.List("/etc/systemd/system/getty.target.wants").Where(n => n.Contains("getty@", StringComparison.Ordinal))
-            )
-                ports.Add(name.Split('@')[1].Replace(".service", "", StringComparison.Ordinal));
+            ports.TryAdd("systemd", null);
+            foreach (var name in tree.List(wants).Where(n => n.Contains("getty@", StringComparison.Ordinal)))
+                ports.TryAdd(name.Split('@')[1].Replace(".service", "", StringComparison.Ordinal), $"{wants}/{name}");
         }
         return ports;
     }

@@ -1,6 +1,8 @@
 using System.Globalization;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging;
 
 /// <summary>What a name of a device means on an image in a board: root= of the kernel (init/do_mounts.c and block/early-lookup.c of Linux, and what initial file systems add), and the first column of a mount table.</summary>
 /// <param name="Volume">The partition or volume that it names; null when there is none.</param>

@@ -1,7 +1,8 @@
 using System.Text;
 using System.Text.RegularExpressions;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging;
 
 /// <summary>Who sets a system's network up.</summary>
 public enum NetworkSetup

@@ -1,6 +1,6 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>What the loaders and firmwares of boards do before any way begins: which partitions they look at, in which order, and for what.</summary>
 internal static class BoardLoaders
@@ -23,7 +23,7 @@ internal static class BoardLoaders
         var marked = passage.Volumes.Where(v => v.Partition.Bootable).ToList();
         var looked = marked.Count > 0 ? marked : [.. passage.Volumes.Where(v => v.Partition.Number == 1)];
         if (looked.Count == 0)
-            return new Break("no-boot-medium", "There is no partition that the loader looks at.", "Write the image again.", null);
+            return new Break(CauseIds.NoBootMedium, "There is no partition that the loader looks at.", "Write the image again.", null);
         Taken? first = null;
         foreach (var volume in looked.Where(v => v.Tree is not null))
         foreach (var way in OfDistro)
@@ -56,13 +56,13 @@ internal static class BoardLoaders
         var unreadable = looked.FirstOrDefault(v => v.Tree is null);
         return misplaced is not null
             ? new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 $"A configuration lies at {misplaced}, where this loader does not look.",
                 "Move it to /extlinux/extlinux.conf on the partition that is marked bootable, or mark its partition.",
                 misplaced
             )
             : new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 unreadable is null
                     ? "No extlinux.conf and no boot script is where the loader looks."
                     : $"The partition where the loader looks cannot be read{(unreadable.Because is null ? "" : $": {unreadable.Because}")}.",
@@ -83,13 +83,13 @@ internal static class BoardLoaders
         foreach (var set in Enum.GetValues<InstructionSet>())
             if (other?.Tree!.Find(EfiPrograms.RemovablePath(set)) is not null)
                 return new Break(
-                    "no-boot-medium",
+                    CauseIds.NoBootMedium,
                     $"The EFI loader on it is for {set.Words()}, the board is {passage.Board.Architecture.Words()}.",
                     "Get the image for this instruction set.",
                     other.Name(EfiPrograms.RemovablePath(set))
                 );
         return new Break(
-            "no-boot-medium",
+            CauseIds.NoBootMedium,
             $"No EFI loader lies at {name}, where the firmware looks.",
             $"Put the loader at {name} on the EFI partition.",
             (other ?? passage.Volumes.FirstOrDefault())?.Name(name)
@@ -101,13 +101,13 @@ internal static class BoardLoaders
     {
         var code = passage.Image.At(0, 440);
         if (code.Length < 440 || code.AsSpan().IndexOfAnyExcept((byte)0) < 0)
-            return new Break("no-boot-medium", "The first sector has no boot code.", "Install the loader on this disk.", "sector 0");
+            return new Break(CauseIds.NoBootMedium, "The first sector has no boot code.", "Install the loader on this disk.", "sector 0");
         if (code.AsSpan().IndexOf("GRUB"u8) >= 0)
         {
             var core = (long)Math.Min(Field.U64(code, 0x5C), int.MaxValue) * 512;
             if (core > 0 && passage.Image.At(core, 512).AsSpan().IndexOfAnyExcept((byte)0) < 0)
                 return new Break(
-                    "second-loader-missing",
+                    CauseIds.SecondLoaderMissing,
                     "The boot code jumps to a sector where nothing is.",
                     "Install the loader on this disk.",
                     $"byte {core}"
@@ -124,7 +124,7 @@ internal static class BoardLoaders
             return new KeyValueFile().Follow(passage, boot)!.Value;
         var fat = passage.Volumes.FirstOrDefault(v => v.Tree is { Kind: "vfat" });
         return new Break(
-            "no-boot-medium",
+            CauseIds.NoBootMedium,
             fat is null
                 ? "There is no FAT partition for the loader."
                 : $"The FAT partition has type {fat.Partition.Type}; this loader looks for 0b, 0c or 0e.",

@@ -1,6 +1,6 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>booti, bootz and bootm: the kernel, what is given to it, and whether all of it is whole where it was loaded.</summary>
 internal sealed partial class BootScript
@@ -14,10 +14,10 @@ internal sealed partial class BootScript
         var configuration = words.Length > 1 && words[1].Split('#') is [_, var chosen, ..] ? chosen : null;
         if (memory[kernelAt] is not { } kernelFile)
         {
-            broke ??= lost ?? new("boot-files-missing", "No kernel was loaded.", "Correct the script.", where);
+            broke ??= lost ?? new(CauseIds.BootFilesMissing, "No kernel was loaded.", "Correct the script.", where);
             return;
         }
-        if (memory.Spoiled(kernelAt, "kernel-corrupt", "kernel") is { } written)
+        if (memory.Spoiled(kernelAt, CauseIds.KernelCorrupt, "kernel") is { } written)
         {
             broke ??= written;
             return;
@@ -41,7 +41,7 @@ internal sealed partial class BootScript
         if (own.Part is null && words.Length <= 3 && board.Architecture != InstructionSet.Amd64)
         {
             broke ??= new(
-                "dtb-missing",
+                CauseIds.DtbMissing,
                 $"{words[0]} is given no device tree, and none is in the image: the loader cannot start the kernel without one.",
                 "Name the address of a device tree behind the initial file system; ${fdtcontroladdr} is the loader's own.",
                 where
@@ -66,7 +66,7 @@ internal sealed partial class BootScript
         initial = new(at, memory[at]);
         if (initial.Part is null)
         {
-            broke ??= lost ?? new("initrd-missing", "The initial file system was not loaded.", "Correct the script.", where);
+            broke ??= lost ?? new(CauseIds.InitrdMissing, "The initial file system was not loaded.", "Correct the script.", where);
             return false;
         }
         // Legacy images tell their own size; other ones are as long as the script says.
@@ -77,7 +77,7 @@ internal sealed partial class BootScript
         )
             return true;
         broke ??= new(
-            "initrd-missing",
+            CauseIds.InitrdMissing,
             "The initial file system is named without its size, and it is no U-Boot image that tells it: the loader refuses it (Wrong Ramdisk Image Format).",
             "Write the address with :${filesize}, right after it was loaded.",
             where
@@ -94,16 +94,20 @@ internal sealed partial class BootScript
         tree = new(words[3], memory[words[3]]);
         if (tree.Part is not null)
             return true;
-        broke ??= lost ?? new("dtb-missing", "The device tree was not loaded.", "Correct the script.", where);
+        broke ??= lost ?? new(CauseIds.DtbMissing, "The device tree was not loaded.", "Correct the script.", where);
         return false;
     }
 
     /// <summary>What of all that was loaded lies under something else by now.</summary>
     private Break? Whole(string command, string kernelAt, KernelFile kernel, Given initial, Given own, string where)
     {
-        (string, string, string)[] needed = [(initial.At, "initrd-corrupt", "initial file system"), (own.At, "dtb-invalid", "device tree")];
-        return memory.Spoiled(initial.At, "initrd-corrupt", "initial file system")
-            ?? memory.Spoiled(own.At, "dtb-invalid", "device tree")
+        (string, string, string)[] needed =
+        [
+            (initial.At, CauseIds.InitrdCorrupt, "initial file system"),
+            (own.At, CauseIds.DtbInvalid, "device tree"),
+        ];
+        return memory.Spoiled(initial.At, CauseIds.InitrdCorrupt, "initial file system")
+            ?? memory.Spoiled(own.At, CauseIds.DtbInvalid, "device tree")
             ?? (
                 command != "booti" || kernel.Payload is not { } image
                     ? null

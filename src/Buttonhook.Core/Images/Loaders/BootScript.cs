@@ -1,9 +1,9 @@
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Plays a U-Boot script: the commands of its shell that decide what is loaded and started (doc/usage/cmdline and cmd/). Commands it does not know count as done.</summary>
 internal sealed partial class BootScript(Passage passage, Volume volume, string prefix)
@@ -39,13 +39,18 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         script = volume.Name(path);
         if (image.Fault is { } fault)
             return new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 $"The boot script cannot be used: {fault}.",
                 "Make the boot script again with mkimage.",
                 script
             );
         if (image.Type != LegacyImage.Script || image.Data.Length < 8)
-            return new Break("loader-config-missing", "boot.scr is no script.", "Make the boot script with mkimage -T script.", script);
+            return new Break(
+                CauseIds.LoaderConfigMissing,
+                "boot.scr is no script.",
+                "Make the boot script with mkimage -T script.",
+                script
+            );
         if (LoaderMemory.Number(variables["scriptaddr"]) is not null)
             memory.Put(variables["scriptaddr"], new(script, bytes), script);
         // A list of sizes, ended by 0, stands before the text.
@@ -58,7 +63,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
             : broke
                 ?? lost
                 ?? OfNetwork()
-                ?? new Break("boot-files-missing", "The boot script ends without starting a kernel.", "Correct the script.", script);
+                ?? new Break(CauseIds.BootFilesMissing, "The boot script ends without starting a kernel.", "Correct the script.", script);
     }
 
     private Break? OfNetwork() =>
@@ -77,7 +82,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         if (Keyword().Match(text) is { Success: true } windows)
         {
             broke ??= new(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 "The boot script has Windows line ends, which are a syntax error for the loader.",
                 "Save its text with plain line ends and make the boot script again.",
                 $"{script}:{text.AsSpan(0, windows.Index).Count('\n') + 1}"
@@ -90,7 +95,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         var result = player.Play(parts.Parts);
         if (parts.Unclosed is { } open && handover is null)
             broke ??= new(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 $"“{open.Head}” in the boot script is never closed, which is a syntax error for the loader.",
                 "Close it (fi, done) and make the boot script again.",
                 $"{script}:{open.Line}"
@@ -126,6 +131,24 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                 return SetExpression(words);
             case "itest" or "itest.b" or "itest.w" or "itest.l" when words.Length == 4:
                 return ShellTest.Of([Hex(words[1]), words[2], Hex(words[3])], (_, _) => false);
+            case "cp" or "cp.b" or "cp.w" or "cp.l" when words.Length == 4:
+                return Copy(
+                    words[1],
+                    words[2],
+                    LoaderMemory.Number(words[3])
+                        * (
+                            words[0] switch
+                            {
+                                "cp.b" => 1u,
+                                "cp.w" => 2u,
+                                _ => 4u,
+                            }
+                        ),
+                    where
+                );
+            case "fdt" when words is ["fdt", "move", var moved, var to, ..]:
+                tree = to;
+                return Copy(moved, to, null, where);
             case "fdt" when words.Length >= 2:
                 return Tree(words);
             case "sysboot" when words.Length >= 6:
@@ -156,7 +179,7 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
                 broke ??=
                     lost
                     ?? new(
-                        "loader-config-missing",
+                        CauseIds.LoaderConfigMissing,
                         $"The loader of a {board.Architecture.Words()} board has no command {words[0]}.",
                         "Use the boot script of the image for this instruction set.",
                         where
@@ -278,6 +301,17 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         }
     }
 
+    /// <summary>Puts what lies at one address at another one too, so that the first can be used again (cmd/mem.c, cmd/fdt.c); false where nothing that was loaded lies there.</summary>
+    /// <param name="bytes">How many of it; null for all.</param>
+    private bool Copy(string from, string to, ulong? bytes, string where)
+    {
+        if (memory[from] is not { } held)
+            return false;
+        var whole = bytes is null || bytes >= (ulong)held.Bytes.Length;
+        memory.Put(to, whole ? held : held with { Bytes = held.Bytes[..(int)bytes!] }, where);
+        return true;
+    }
+
     /// <summary>sysboot: a menu of labels that the script names.</summary>
     private bool Extlinux(string[] words)
     {
@@ -302,9 +336,9 @@ internal sealed partial class BootScript(Passage passage, Volume volume, string 
         }
         memory.Take(address);
         var (cause, what) =
-            path.TrimEnd('\r').EndsWith(".dtb", StringComparison.Ordinal) ? ("dtb-missing", "device tree")
-            : path.Contains("initr", StringComparison.OrdinalIgnoreCase) ? ("initrd-missing", "initial file system")
-            : ("boot-files-missing", "file");
+            path.TrimEnd('\r').EndsWith(".dtb", StringComparison.Ordinal) ? (CauseIds.DtbMissing, "device tree")
+            : path.Contains("initr", StringComparison.OrdinalIgnoreCase) ? (CauseIds.InitrdMissing, "initial file system")
+            : (CauseIds.BootFilesMissing, "file");
         // The first file that is lost explains what follows: an environment file that is missing leaves wrong names behind.
         lost ??=
             type == Medium(board)

@@ -1,6 +1,6 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>The EFI program on the removable path of a partition, and what it starts: told from the program itself.</summary>
 internal sealed class EfiPrograms : ILoaderWay
@@ -32,19 +32,19 @@ internal sealed class EfiPrograms : ILoaderWay
     {
         var where = from.Name(path);
         if (EfiProgram.Read(bytes) is not { } program)
-            return new Break("no-boot-medium", "The EFI loader is no EFI program.", "Copy the loader again.", where);
+            return new Break(CauseIds.NoBootMedium, "The EFI loader is no EFI program.", "Copy the loader again.", where);
         if (program.Kind == EfiKind.Kernel)
             return Kernel(passage, where, bytes);
         if (program.Fault is { } fault)
             return new Break(
-                program.Kind == EfiKind.UnifiedKernel ? "kernel-corrupt" : "no-boot-medium",
+                program.Kind == EfiKind.UnifiedKernel ? CauseIds.KernelCorrupt : CauseIds.NoBootMedium,
                 $"The EFI program cannot start: {fault}.",
                 "Copy it again.",
                 where
             );
         if (program.Architecture != passage.Board.Architecture)
             return new Break(
-                program.Kind == EfiKind.UnifiedKernel ? "kernel-wrong-architecture" : "no-boot-medium",
+                program.Kind == EfiKind.UnifiedKernel ? CauseIds.KernelWrongArchitecture : CauseIds.NoBootMedium,
                 $"The EFI program is for {program.Architecture?.Words() ?? "another processor"}, the board is {passage.Board.Architecture.Words()}: its firmware does not start it.",
                 "Use the one for this instruction set.",
                 where
@@ -63,7 +63,7 @@ internal sealed class EfiPrograms : ILoaderWay
                 return from.Tree!.Read(next) is { } second
                     ? Start(passage, from, next, second, depth + 1)
                     : new Break(
-                        "second-loader-missing",
+                        CauseIds.SecondLoaderMissing,
                         $"The EFI program that it starts, {next}, is not there.",
                         "Put it there, or install the loader again.",
                         from.Name(next)

@@ -1,8 +1,8 @@
 using System.Text;
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>A menu of boot entries (UAPI boot loader specification): entry files and unified kernels on the EFI partition and on one of type XBOOTLDR.</summary>
 internal static partial class EntryFiles
@@ -38,7 +38,7 @@ internal static partial class EntryFiles
         var all = places.SelectMany(v => Files(v).Concat(Programs(v))).ToList();
         if (all.Count == 0)
             return new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 "The menu of boot entries is empty.",
                 "Add an entry under /loader/entries.",
                 esp.Name("/loader/entries")
@@ -126,7 +126,7 @@ internal static partial class EntryFiles
             return program.Architecture == board.Architecture && program.Fault is null
                 ? null
                 : new(
-                    program.Fault is null ? "kernel-wrong-architecture" : "kernel-corrupt",
+                    program.Fault is null ? CauseIds.KernelWrongArchitecture : CauseIds.KernelCorrupt,
                     program.Fault is { } fault
                         ? $"The unified kernel {entry.Id} cannot start: {fault}."
                         : $"The unified kernel {entry.Id} is for {program.Architecture?.Words() ?? "another processor"}.",
@@ -138,7 +138,7 @@ internal static partial class EntryFiles
             && !wanted.Equals(EfiPrograms.ShortName(board.Architecture), StringComparison.OrdinalIgnoreCase)
         )
             return new(
-                "kernel-wrong-architecture",
+                CauseIds.KernelWrongArchitecture,
                 $"The entry {entry.Id} is for {wanted}, so the menu hides it.",
                 "Use the image made for this instruction set.",
                 entry.At("architecture")
@@ -147,7 +147,7 @@ internal static partial class EntryFiles
         return kernel is not null && entry.Volume.Tree!.Find(Rooted(kernel)) is { IsFolder: false }
             ? null
             : new(
-                "boot-files-missing",
+                CauseIds.BootFilesMissing,
                 $"The kernel {kernel ?? "of the entry"} is not there, so the menu hides the entry.",
                 "Put the kernel there, or correct the entry.",
                 entry.At("linux"),
@@ -224,7 +224,7 @@ internal static partial class EntryFiles
                 lost = true;
                 breaks.Add(
                     new(
-                        "initrd-missing",
+                        CauseIds.InitrdMissing,
                         $"The initial file system {name} is not there.",
                         "Put it there, or correct the entry.",
                         entry.At("initrd"),
@@ -238,7 +238,7 @@ internal static partial class EntryFiles
             if (tree.Read(Rooted(treeName)) is not { } blob)
                 breaks.Add(
                     new(
-                        "dtb-missing",
+                        CauseIds.DtbMissing,
                         $"The device tree {treeName} is not there.",
                         "Put it there, or correct the entry.",
                         entry.At("devicetree")

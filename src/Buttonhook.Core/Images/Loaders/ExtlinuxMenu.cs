@@ -1,7 +1,7 @@
 using System.Text;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>A menu of labels in extlinux.conf, as U-Boot reads it (boot/pxe_utils.c): the default first, then the others as long as one fails.</summary>
 internal sealed class ExtlinuxMenu : ILoaderWay
@@ -40,7 +40,7 @@ internal sealed class ExtlinuxMenu : ILoaderWay
         }
         if (labels.Count == 0)
             return new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 "The configuration has no label.",
                 "Add a label with kernel, initrd and append.",
                 volume.Name(path)
@@ -112,11 +112,11 @@ internal sealed class ExtlinuxMenu : ILoaderWay
         var (kernelAt, initialAt) = (settings["kernel_addr_r"], settings["ramdisk_addr_r"]);
         memory.Put(kernelAt, new(kernelWhere, image), where);
         memory.Put(initialAt, initial, where);
-        return memory.Spoiled(kernelAt, "kernel-corrupt", "kernel")
+        return memory.Spoiled(kernelAt, CauseIds.KernelCorrupt, "kernel")
             ?? memory.Covered(
                 kernelAt,
                 image,
-                [(initialAt, "initrd-corrupt", "initial file system")],
+                [(initialAt, CauseIds.InitrdCorrupt, "initial file system")],
                 LoaderSettings.MemoryStart(passage.Board),
                 where
             );
@@ -141,7 +141,7 @@ internal sealed class ExtlinuxMenu : ILoaderWay
                 )
             );
         if (Value("kernel") is not { } kernelName)
-            return new Break("boot-files-missing", "The label names no kernel.", "Add a kernel line.", At("kernel"));
+            return new Break(CauseIds.BootFilesMissing, "The label names no kernel.", "Add a kernel line.", At("kernel"));
         passage.Found.Add(
             ($"The loader finds its configuration and takes {label.Name.TrimEnd('\r')}.", $"{volume.Name(path)}:{label.Line}")
         );
@@ -154,7 +154,12 @@ internal sealed class ExtlinuxMenu : ILoaderWay
             passage.Found.Add(("The initial file system is there.", initial.Where));
         }
         else if (initrdName is not null)
-            Missing(initrdName.EndsWith('\r') ? "boot-files-missing" : "initrd-missing", "initial file system", initrdName, "initrd");
+            Missing(
+                initrdName.EndsWith('\r') ? CauseIds.BootFilesMissing : CauseIds.InitrdMissing,
+                "initial file system",
+                initrdName,
+                "initrd"
+            );
         var kernel = KernelFile.Missing;
         Break? broken = null;
         if (Load(kernelName) is { } kernelBytes)
@@ -163,14 +168,14 @@ internal sealed class ExtlinuxMenu : ILoaderWay
             (kernel, broken) = passage.Kernel(kernelBytes, volume.Name(kernelName));
         }
         else
-            Missing("boot-files-missing", "kernel", kernelName, "kernel");
+            Missing(CauseIds.BootFilesMissing, "kernel", kernelName, "kernel");
         Loaded? tree = null;
         if (Value("fdt") is { } treeName)
         {
             if (Load(treeName) is { } blob)
                 tree = new(volume.Name(treeName), blob);
             else
-                Missing("dtb-missing", "device tree", treeName, "fdt");
+                Missing(CauseIds.DtbMissing, "device tree", treeName, "fdt");
         }
         broken ??=
             passage.Board.Architecture == InstructionSet.Armhf

@@ -1,4 +1,6 @@
-namespace Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Bytes by which a first loader is known, in hexadecimal, and the places where boot ROMs look for it, in bytes from the start of the medium.</summary>
 public sealed record FirstLoaderSign(string Name, string Bytes, IReadOnlyList<long> At);

@@ -1,6 +1,7 @@
 using System.Text;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Where GRUB finds its configuration: the prefix that its program carries, the folder of the program, else any partition.</summary>
 internal static class GrubFiles
@@ -35,7 +36,7 @@ internal static class GrubFiles
                 "sector 64"
             );
         return new Break(
-            "loader-config-missing",
+            CauseIds.LoaderConfigMissing,
             without,
             "Write grub.cfg where the loader looks.",
             passage.Volumes.FirstOrDefault()?.Name("/boot/grub/grub.cfg")

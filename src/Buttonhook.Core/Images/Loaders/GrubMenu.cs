@@ -1,7 +1,8 @@
 using System.Text;
 using System.Text.RegularExpressions;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Plays a configuration of GRUB (GRUB manual, chapters 6 and 16): what decides the entry that is started, and what that entry loads. Commands it does not know count as done.</summary>
 internal sealed partial class GrubMenu
@@ -70,7 +71,7 @@ internal sealed partial class GrubMenu
     }
 
     private Taken Bad(string what, int line) =>
-        new Break("loader-config-missing", what, "Write grub.cfg again.", $"{start.Name(path)}{(line > 0 ? $":{line}" : "")}");
+        new Break(CauseIds.LoaderConfigMissing, what, "Write grub.cfg again.", $"{start.Name(path)}{(line > 0 ? $":{line}" : "")}");
 
     private Taken Chosen()
     {
@@ -80,7 +81,7 @@ internal sealed partial class GrubMenu
         if (!int.TryParse(variables.GetValueOrDefault("timeout"), out var seconds) || seconds < 0)
             breaks.Add(
                 new(
-                    "autoboot-interrupted",
+                    CauseIds.AutobootInterrupted,
                     "The menu sets no timeout: it waits until somebody presses a key.",
                     "Add set timeout=5 to grub.cfg.",
                     start.Name(path),
@@ -114,23 +115,14 @@ internal sealed partial class GrubMenu
     {
         if (kernel is null)
             return new Break(
-                "boot-files-missing",
+                CauseIds.BootFilesMissing,
                 title.Length == 0 ? "grub.cfg starts no kernel." : $"The entry {title} starts no kernel.",
                 "Add a linux line.",
                 where
             );
         passage.CommandLine = command;
         return new(
-            new(
-                where,
-                command,
-                kernel,
-                kernelWhere,
-                initial,
-                missing,
-                tree,
-                tree is null && board.Architecture != Boards.InstructionSet.Amd64
-            ),
+            new(where, command, kernel, kernelWhere, initial, missing, tree, tree is null && board.Architecture != InstructionSet.Amd64),
             breaks
         );
     }
@@ -241,7 +233,7 @@ internal sealed partial class GrubMenu
         {
             if (word == "configfile")
                 end = new Break(
-                    "loader-config-missing",
+                    CauseIds.LoaderConfigMissing,
                     $"The configuration {file} is not there.",
                     "Correct the path, or put it there.",
                     at
@@ -266,7 +258,7 @@ internal sealed partial class GrubMenu
             kernel = KernelFile.Missing;
             breaks.Add(
                 new(
-                    "boot-files-missing",
+                    CauseIds.BootFilesMissing,
                     $"The kernel {file} is not there.",
                     "Put it there, or correct the entry.",
                     at,
@@ -276,7 +268,7 @@ internal sealed partial class GrubMenu
             return false;
         }
         // A kernel that is there takes the place of one that was not.
-        breaks.RemoveAll(b => b.Cause == "boot-files-missing");
+        breaks.RemoveAll(b => b.Cause == CauseIds.BootFilesMissing);
         (kernel, var broken) = passage.Kernel(bytes, kernelWhere);
         if (broken is not null)
             breaks.Add(broken);

@@ -1,6 +1,7 @@
 using System.Text;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>A configuration of key=value lines with a kernel command line of one line beside it.</summary>
 internal sealed class KeyValueFile : ILoaderWay
@@ -13,7 +14,7 @@ internal sealed class KeyValueFile : ILoaderWay
         var tree = from.Tree!;
         if (tree.Read(Configuration) is not { } configuration)
             return new Break(
-                "loader-config-missing",
+                CauseIds.LoaderConfigMissing,
                 "config.txt is not there: the loader takes kernel8.img alone, without initial file system and without device tree.",
                 "Put config.txt on the boot partition, with that very name.",
                 from.Name(Configuration)
@@ -43,11 +44,16 @@ internal sealed class KeyValueFile : ILoaderWay
                 breaks.Add(broken);
         }
         else
-            Missing("boot-files-missing", "kernel", kernelName, "kernel");
+            Missing(CauseIds.BootFilesMissing, "kernel", kernelName, "kernel");
         Loaded? deviceTree = null;
         if (!settings.ContainsKey("device_tree"))
             breaks.Add(
-                new("dtb-missing", "The configuration names no device tree.", "Add device_tree= to config.txt.", from.Name(Configuration))
+                new(
+                    CauseIds.DtbMissing,
+                    "The configuration names no device tree.",
+                    "Add device_tree= to config.txt.",
+                    from.Name(Configuration)
+                )
             );
         else if (tree.Read(Named("device_tree", "")) is { } blob)
         {
@@ -59,7 +65,7 @@ internal sealed class KeyValueFile : ILoaderWay
             }
         }
         else
-            Missing("dtb-missing", "device tree", Named("device_tree", ""), "device_tree");
+            Missing(CauseIds.DtbMissing, "device tree", Named("device_tree", ""), "device_tree");
         Loaded? initial = null;
         string? missing = null;
         if (settings.ContainsKey("initramfs"))

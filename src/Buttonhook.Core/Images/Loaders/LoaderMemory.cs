@@ -1,7 +1,7 @@
 using System.Globalization;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>The memory into which a loader puts files, by address: what lies where, and what was written over.</summary>
 internal sealed class LoaderMemory
@@ -189,7 +189,7 @@ internal static class LoaderSettings
     {
         if (kernel.Kind == "zboot")
             return new(
-                "kernel-corrupt",
+                CauseIds.KernelCorrupt,
                 "The kernel is an EFI program that unpacks itself: booti does not know it.",
                 "Unpack it, or start it as an EFI program (bootefi).",
                 where
@@ -198,7 +198,7 @@ internal static class LoaderSettings
             return null;
         if (packing is "xz" or "lz4")
             return new(
-                "kernel-corrupt",
+                CauseIds.KernelCorrupt,
                 packing == "lz4"
                     ? "The kernel is packed with lz4 in the legacy form, and this loader unpacks lz4 frames only."
                     : "The kernel is packed with xz, which this loader does not unpack.",
@@ -208,7 +208,7 @@ internal static class LoaderSettings
         string? Set(string name) => variables.TryGetValue(name, out var value) ? value : null;
         if (Set("kernel_comp_addr_r") is "" || Set("kernel_comp_size") is "")
             return new(
-                "kernel-corrupt",
+                CauseIds.KernelCorrupt,
                 $"The kernel is packed ({packing}), and the buffer to unpack it in was cleared: booti asks for kernel_comp_addr_r and kernel_comp_size.",
                 "Set both in the script, or unpack the kernel.",
                 where

@@ -1,6 +1,6 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>One way by which a loader takes a system from a partition; a new one is a new file and a line in <see cref="BoardLoaders"/>.</summary>
 internal interface ILoaderWay
@@ -105,13 +105,13 @@ internal static class Links
     {
         if (kernel.Architecture is { } set && set != board.Architecture)
             return new(
-                "kernel-wrong-architecture",
+                CauseIds.KernelWrongArchitecture,
                 $"The kernel is for {set.Words()}, the board is {board.Architecture.Words()}.",
                 "Use the image made for this instruction set.",
                 where
             );
         return kernel.Fault is { } fault
-            ? new("kernel-corrupt", $"The kernel cannot start: {fault}.", "Copy the kernel again.", where)
+            ? new(CauseIds.KernelCorrupt, $"The kernel cannot start: {fault}.", "Copy the kernel again.", where)
             : null;
     }
 
@@ -123,14 +123,14 @@ internal static class Links
             var read = DeviceTree.Read(tree.Bytes);
             if (read.OnlySet is { } set && set != board.Architecture)
                 return new(
-                    "dtb-wrong-board",
+                    CauseIds.DtbWrongBoard,
                     $"The device tree is for a {set.Words()} processor, the board is {board.Architecture.Words()}.",
                     "Name the device tree of this board.",
                     tree.Where
                 );
             return board.Compatible.Count > 0 && read.Compatible.Count > 0 && !read.Compatible.Intersect(board.Compatible).Any()
                 ? new(
-                    "dtb-wrong-board",
+                    CauseIds.DtbWrongBoard,
                     $"The device tree is for {read.Model ?? read.Compatible[0]}, this board is {board.Compatible[0]}.",
                     "Name the device tree of this board.",
                     tree.Where
@@ -139,7 +139,7 @@ internal static class Links
         }
         catch (UnreadableException e)
         {
-            return new("dtb-invalid", $"The device tree cannot be used: {e.Message}.", "Copy the device tree again.", tree.Where);
+            return new(CauseIds.DtbInvalid, $"The device tree cannot be used: {e.Message}.", "Copy the device tree again.", tree.Where);
         }
     }
 

@@ -1,4 +1,6 @@
-namespace Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Finds what a configuration may have meant by the name of a file that is not there.</summary>
 internal static class Nearest

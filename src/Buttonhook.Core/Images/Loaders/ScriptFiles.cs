@@ -1,4 +1,6 @@
-namespace Buttonhook.Core.Images;
+using Buttonhook.Core.Images.Formats;
+
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Boot scripts of U-Boot where its "distro" order looks for them.</summary>
 internal sealed class ScriptFiles : ILoaderWay

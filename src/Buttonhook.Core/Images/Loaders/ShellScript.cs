@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>A piece of a script of U-Boot's shell or of GRUB, and the line on which it begins.</summary>
 public abstract record ShellPart(int Line);
@@ -144,7 +144,7 @@ public sealed class ShellScript
     /// <summary>Takes the word off the statement; what stands behind it is a statement of its own.</summary>
     private void Take()
     {
-        var (text, after, line) = statements[at];
+        var (text, _, line) = statements[at];
         if (Rest(text) is { Length: > 0 } rest)
             statements[at] = (rest, null, line);
         else

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Words of a line as the small shells of loaders take them (U-Boot's hush, GRUB's script language): quotes, variables, splitting.</summary>
 public static class ShellWords

@@ -1,7 +1,7 @@
 using System.Text.RegularExpressions;
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>A unified kernel image: an EFI program with kernel, initial file system, command line and device tree in its sections (UAPI specification "Unified Kernel Image").</summary>
 internal static partial class UnifiedKernel
@@ -17,7 +17,7 @@ internal static partial class UnifiedKernel
             program = program.FirstProfile();
         if (program.Section(".linux") is not { } linux)
             return new Break(
-                "boot-files-missing",
+                CauseIds.BootFilesMissing,
                 "The unified kernel has no kernel in it: its section .linux is missing.",
                 "Make it again.",
                 where

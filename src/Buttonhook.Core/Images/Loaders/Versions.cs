@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Loaders;
 
 /// <summary>Compares version texts as boot menus order them (UAPI version format specification, in short: runs of digits by their number, others by their letters, "~" before the end).</summary>
 public static class Versions

@@ -3,12 +3,12 @@ import { Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { benchGroups, isGrouped } from "../frame/groups";
 import type { BoardSummary } from "../shared/api";
-import { LyingPlacket } from "../shared/Placket";
+import { LyingStageBar } from "../shared/StageBar";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBench } from "../shared/queries";
 import { RemovedList } from "../shared/RemovedList";
 import { clock } from "../shared/words";
-import { ArrivalPanel } from "./ArrivalPanel";
+import { ImportPanel } from "./ImportPanel";
 import styles from "./BenchPage.module.css";
 
 /** All boards at a glance, with the one thing to do next for each. */
@@ -22,7 +22,7 @@ export default function BenchPage() {
     return (
       <main className="page wide" id="page">
         <title>Bench · Buttonhook</title>
-        <ArrivalPanel />
+        <ImportPanel />
         <RemovedList kinds={["board"]} />
       </main>
     );
@@ -42,7 +42,7 @@ export default function BenchPage() {
           type="search"
           className={styles.find ?? ""}
           aria-label="Narrow the bench"
-          placeholder="Narrow by nickname, model or state"
+          placeholder="Filter by nickname, model or state"
           value={text}
           onChange={(e) => setText(e.target.value)}
         />
@@ -80,7 +80,7 @@ function BoardOnBench({ board: b, level }: { board: BoardSummary; level: 2 | 3 }
         <p className="quiet">{b.model}</p>
       </div>
       <div>
-        <LyingPlacket stages={b.placket} size={22} />
+        <LyingStageBar stages={b.stageBar} size={22} />
         <p>
           {b.word}
           {b.seconds !== null && (

@@ -103,7 +103,7 @@ function FactForm({ view, unknown }: { view: BoardView; unknown: Field[] }) {
       ))}
       <div className={styles.factSave}>
         <Button type="submit" variant="outline-primary" disabled={tell.isPending || given.length === 0}>
-          Put it on the card
+          Put it into the profile
         </Button>
         <span className="quiet">Leave empty what you do not know. It is noted that you said it.</span>
       </div>
@@ -135,7 +135,7 @@ function LessonList({ view }: { view: BoardView }) {
             ))}
           </ul>
           <Button variant="outline-primary" size="sm" disabled={take.isPending} onClick={() => take.mutate(null)}>
-            Put all of it on the card
+            Put all of it into the profile
           </Button>
         </div>
       )}
@@ -171,7 +171,7 @@ function ChangeList({ view }: { view: BoardView }) {
   if (!edits.data || edits.data.length === 0) return null;
   return (
     <details className={styles.cardChanges}>
-      <summary>What was changed on this board and its card</summary>
+      <summary>What was changed on this board and its profile</summary>
       <EditList edits={edits.data} />
     </details>
   );

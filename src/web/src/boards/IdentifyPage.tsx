@@ -5,7 +5,7 @@ import type { BoardView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue, useRemove } from "../shared/queries";
 import { useSaveBoard } from "./queries";
-import { BoardCardView } from "./BoardCardView";
+import { BoardProfileView } from "./BoardProfileView";
 import { BoardFacts } from "./BoardFacts";
 import { BoardPhotos } from "./BoardPhotos";
 import { BoardForm } from "./BoardForm";
@@ -57,7 +57,7 @@ export default function IdentifyPage({ view }: { view: BoardView }) {
           disabled={remove.isPending}
           onClick={() => remove.mutate({ kind: "board", id: board.id }, { onSuccess: () => void go("/") })}
         >
-          Take {board.nickname} off the bench
+          Remove {board.nickname} from the bench
         </Button>{" "}
         <span className="quiet">With its logs and settings; it can be taken back there.</span>
       </p>
@@ -85,14 +85,16 @@ export default function IdentifyPage({ view }: { view: BoardView }) {
           >
             Rehearse with a simulated twin
           </Button>{" "}
-          <span className="quiet">Another board on the bench that follows this one's card and can hurt nothing.</span>
+          <span className="quiet">
+            Another board on the bench that follows this one's profile and can hurt nothing.
+          </span>
         </p>
       )}
       <ProblemNote error={remove.error ?? twin.error} />
       <BoardPhotos boardId={board.id} nickname={board.nickname} />
       <section aria-labelledby="board-card">
         <h2 id="board-card">What is known of the {model.name}</h2>
-        <BoardCardView model={model} revisionId={board.revisionId} />
+        <BoardProfileView model={model} revisionId={board.revisionId} />
       </section>
     </div>
   );

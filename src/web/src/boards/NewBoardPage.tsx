@@ -6,7 +6,7 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue } from "../shared/queries";
 import { useSaveBoard } from "./queries";
 import { onlyMemory } from "../shared/words";
-import { ArrivalPanel } from "./ArrivalPanel";
+import { ImportPanel } from "./ImportPanel";
 import styles from "./NewBoardPage.module.css";
 import { TellBoard } from "./TellBoard";
 import type { Told } from "./TellBoard";
@@ -25,7 +25,7 @@ export default function NewBoardPage() {
       <h1>Put a board on the bench</h1>
       <ProblemNote error={catalogue.error} />
       <div className={known && !arriving ? styles.ways : ""}>
-        <ArrivalPanel level={2} />
+        <ImportPanel level={2} />
         {known && !arriving && <KnownBoard catalogue={known} told={told} />}
       </div>
       {known && !arriving && <TellBoard catalogue={known} onUse={setTold} />}
@@ -65,7 +65,7 @@ function KnownBoard({ catalogue, told }: { catalogue: Catalogue; told: Told | nu
   };
   return (
     <section aria-labelledby="known-title" className={styles.known}>
-      <h2 id="known-title">Or a board whose card is here already</h2>
+      <h2 id="known-title">Or a board whose profile is here already</h2>
       <Form
         onSubmit={(e) => {
           e.preventDefault();

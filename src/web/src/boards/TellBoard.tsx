@@ -6,7 +6,7 @@ import { Facts } from "../shared/Facts";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDraft, useIdentify } from "./queries";
 import { memory, onlyMemory, percent } from "../shared/words";
-import { CardDraftForm } from "./CardDraftForm";
+import { ProfileDraftForm } from "./ProfileDraftForm";
 import styles from "./Boards.module.css";
 
 /** What a person takes over from telling: which board it is, and by what it was told. */
@@ -111,13 +111,13 @@ export function TellBoard({ catalogue, onUse }: { catalogue: Catalogue; onUse: (
                 disabled={draft.isPending}
                 onClick={() => draft.mutate(clues)}
               >
-                It has no card here: make one from {file ? `${file}` : "this text"}
+                It has no profile here: make one from {file ? `${file}` : "this text"}
               </Button>
             </p>
           )}
           <ProblemNote error={draft.error} />
           {draft.data && (
-            <CardDraftForm
+            <ProfileDraftForm
               draft={draft.data}
               onMade={(card) => use(card.id, card.revisions[0]?.id ?? "", card.memoryMiB[0] ?? null)}
             />
@@ -190,7 +190,7 @@ function Candidates({
       ))}
       <li>
         <span className="time">{percent(told.unknown)}</span>
-        <span>A board that has no card here.</span>
+        <span>A board that has no profile here.</span>
       </li>
     </ul>
   );

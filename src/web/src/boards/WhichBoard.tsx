@@ -106,7 +106,7 @@ export function WhichBoard({
       )}
       {input.simulated && (
         <Form.Group controlId="fault">
-          <Form.Label>Fault put into it</Form.Label>
+          <Form.Label>Fault of the simulated board</Form.Label>
           <Form.Select value={input.faultId ?? ""} onChange={(e) => onChange({ faultId: e.target.value || null })}>
             <option value="">none</option>
             {faults.data?.map((f) => (

@@ -1,57 +1,60 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, DELETE, GET, POST, PUT } from "../shared/api";
-import type { ArrivedBoard, BoardInput, BoardModel, Clues } from "../shared/api";
+import type { Import, ImportedBoard, BoardInput, BoardProfile, Clues } from "../shared/api";
 import { asPhoto } from "./pictures";
-import { path, useCardChange, useChange } from "../shared/queries";
+import { path, useProfileChange, useChange } from "../shared/queries";
 
 /** Tells which board it is from all that is known of it. */
 export const useIdentify = () =>
   useMutation({ mutationFn: (body: Clues) => answer(POST("/api/identification", { body })) });
 
-/** Drafts a board card from what can be read. */
-export const useDraft = () => useMutation({ mutationFn: (body: Clues) => answer(POST("/api/cards/drafts", { body })) });
+/** Drafts a board profile from what can be read. */
+export const useDraft = () =>
+  useMutation({ mutationFn: (body: Clues) => answer(POST("/api/profiles/drafts", { body })) });
 
-export const useAddBoardCard = () => useCardChange((body: BoardModel) => answer(POST("/api/cards/boards", { body })));
+export const useAddBoardProfile = () =>
+  useProfileChange((body: BoardProfile) => answer(POST("/api/profiles/boards", { body })));
 
-export const useImportCards = () =>
-  useCardChange(async (file: File) =>
-    answer(POST("/api/cards/imports", { body: { name: file.name, yaml: await file.text() } })),
+export const useImportProfiles = () =>
+  useProfileChange(async (file: File) =>
+    answer(POST("/api/profiles/imports", { body: { name: file.name, yaml: await file.text() } })),
   );
 
 /** Brings something to the bench: a path on the server's computer, or text. */
 export const useArrive = () =>
   useMutation({
-    mutationFn: (body: { path: string | null; text: string | null }) => answer(POST("/api/arrivals", { body })),
+    mutationFn: (body: { path: string | null; text: string | null }) => answer(POST("/api/imports", { body })),
   });
 
-/** What came in, while it is being looked into. */
-export const useArrival = (id: string | undefined) =>
-  useQuery({
-    queryKey: ["arrival", id],
-    queryFn: () => answer(GET("/api/arrivals/{id}", path(id ?? ""))),
-    enabled: id !== undefined,
-    refetchInterval: (query) => (query.state.data?.running ? 300 : false),
+/** All that is in a person's hands: what came in and is not on the bench yet, in the order in which it came. */
+export const useImports = (ids: string[]) =>
+  useQueries({
+    queries: ids.map((id) => ({
+      queryKey: ["arrival", id],
+      queryFn: () => answer(GET("/api/imports/{id}", path(id))),
+      refetchInterval: (query: { state: { data?: Import | undefined } }) => (query.state.data?.running ? 300 : false),
+    })),
   });
 
-export const useForgetArrival = () =>
-  useMutation({ mutationFn: (id: string) => answer(DELETE("/api/arrivals/{id}", path(id))) });
+export const useForgetImport = () =>
+  useMutation({ mutationFn: (id: string) => answer(DELETE("/api/imports/{id}", path(id))) });
 
 /** The boards whose device trees came in, those that fit the words first. */
-export const useArrivedTrees = (id: string, words: string, enabled: boolean) =>
+export const useImportedTrees = (id: string, words: string, enabled: boolean) =>
   useQuery({
     queryKey: ["arrival", id, "trees", words],
-    queryFn: () => answer(GET("/api/arrivals/{id}/trees", { params: { path: { id }, query: { words } } })),
+    queryFn: () => answer(GET("/api/imports/{id}/trees", { params: { path: { id }, query: { words } } })),
     placeholderData: keepPreviousData,
     enabled,
   });
 
 /** The card that would come of it: what was read, and what nothing tells. */
-export const useArrivedDraft = (id: string, tree: string | null, overlays: string[], enabled: boolean) =>
+export const useImportedDraft = (id: string, tree: string | null, overlays: string[], enabled: boolean) =>
   useQuery({
     queryKey: ["arrival", id, "draft", tree, overlays],
     queryFn: () =>
       answer(
-        GET("/api/arrivals/{id}/draft", {
+        GET("/api/imports/{id}/draft", {
           params: { path: { id }, query: tree === null ? {} : { tree, overlay: overlays } },
         }),
       ),
@@ -60,17 +63,17 @@ export const useArrivedDraft = (id: string, tree: string | null, overlays: strin
   });
 
 /** The overlays that came in beside the trees. */
-export const useArrivedOverlays = (id: string, enabled: boolean) =>
+export const useImportedOverlays = (id: string, enabled: boolean) =>
   useQuery({
     queryKey: ["arrival", id, "overlays"],
-    queryFn: () => answer(GET("/api/arrivals/{id}/overlays", path(id))),
+    queryFn: () => answer(GET("/api/imports/{id}/overlays", path(id))),
     enabled,
   });
 
-export const usePutArrived = (id: string) => {
+export const usePutImported = (id: string) => {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (body: ArrivedBoard) => answer(POST("/api/arrivals/{id}/board", { ...path(id), body })),
+    mutationFn: (body: ImportedBoard) => answer(POST("/api/imports/{id}/board", { ...path(id), body })),
     onSuccess: () => {
       for (const key of ["bench", "catalogue", "cards", "shelves", "boots"])
         void queries.invalidateQueries({ queryKey: [key] });
@@ -82,7 +85,7 @@ export const usePutArrived = (id: string) => {
 export const useLessons = (id: string) =>
   useQuery({ queryKey: ["board", id, "lessons"], queryFn: () => answer(GET("/api/boards/{id}/lessons", path(id))) });
 
-const useCardEdit = <T, V>(id: string, change: (input: V) => Promise<T>) => {
+const useProfileEdit = <T, V>(id: string, change: (input: V) => Promise<T>) => {
   const queries = useQueryClient();
   return useMutation<T, Error, V>({
     mutationFn: change,
@@ -94,13 +97,13 @@ const useCardEdit = <T, V>(id: string, change: (input: V) => Promise<T>) => {
 };
 
 export const useTellFacts = (id: string) =>
-  useCardEdit(id, (body: { field: string; value: string; wasUnknown: boolean }[]) =>
+  useProfileEdit(id, (body: { field: string; value: string; wasUnknown: boolean }[]) =>
     answer(POST("/api/boards/{id}/facts", { ...path(id), body })),
   );
 
 /** Takes what the log teaches; a field that contradicts a person's word only by its name. */
 export const useTakeLessons = (id: string) =>
-  useCardEdit(id, (field: string | null) =>
+  useProfileEdit(id, (field: string | null) =>
     answer(POST("/api/boards/{id}/lessons", { params: { path: { id }, query: field === null ? {} : { field } } })),
   );
 

@@ -51,7 +51,7 @@ export default function PartsPage() {
       lead="Supplies, parts that a board feeds, and console adapters: what a board's budget and wires are computed from."
       rows={catalogue.data && partsOf(catalogue.data)}
       error={catalogue.error}
-      hint="Narrow by name, kind or volts"
+      hint="Filter by name, kind or volts"
       columns={[
         { name: "Part", show: (p) => p.name, by: (p) => p.name },
         { name: "Kind", show: (p) => kindNames[p.kind], by: (p) => kindNames[p.kind] },

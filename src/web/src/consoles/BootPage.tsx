@@ -9,7 +9,7 @@ import styles from "./Boot.module.css";
 import { BootSource } from "./BootSource";
 import { WatchedBoot } from "./WatchedBoot";
 
-/** Watches a boot: the placket, the console, the silence, and what hands and eyes do. */
+/** Watches a boot: the stage bar, the console, the silence, and what hands and eyes do. */
 export default function BootPage({ view }: { view: BoardView }) {
   const [search, setSearch] = useSearchParams();
   const asked = search.get("boot") ?? undefined;

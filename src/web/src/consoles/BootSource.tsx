@@ -27,14 +27,20 @@ export function BootSource({ view, onBoot }: { view: BoardView; onBoot: (id: str
   const { board, model } = view;
   const [search] = useSearchParams();
   const offered = search.get("port");
-  const [kind, setKind] = useState<Kind>(offered ? "port" : board.simulated ? "simulated" : "port");
-  const [chosen, setChosen] = useState(offered ?? "");
-  const [address, setAddress] = useState("");
-  const [bridged, setBridged] = useState(true);
+  // What was opened last for this board is offered again.
+  const last = view.lastConsole;
+  const bridge = /^(tcp|rfc2217):(.*)$/.exec(last?.source ?? "");
+  const [kind, setKind] = useState<Kind>(
+    offered ? "port" : board.simulated ? "simulated" : bridge ? "network" : "port",
+  );
+  const [chosen, setChosen] = useState(offered ?? (last?.source.startsWith("/") ? last.source : ""));
+  const [address, setAddress] = useState(bridge?.[2] ?? "");
+  const [bridged, setBridged] = useState(bridge?.[1] !== "tcp");
+  const speed = last?.readable ? last.speed : (model.console.speed ?? last?.speed);
   const [line, setLine] = useState({
-    speed: model.console.speed === null ? "" : String(model.console.speed),
-    frame: "8N1",
-    flow: "none" as FlowControl,
+    speed: speed === undefined ? "" : String(speed),
+    frame: last?.frame ?? "8N1",
+    flow: last?.flow ?? ("none" as FlowControl),
   });
   const [pasted, setPasted] = useState("");
   const [sent, setSent] = useState<number | null>(null);

@@ -170,7 +170,7 @@ export function BootTools({
           {stages.length > 0 && (
             <>
               <Dropdown.Divider />
-              {boot.placket
+              {boot.stageBar
                 .filter((s) => s.line !== null)
                 .map((s) => (
                   <Dropdown.Item key={s.stage} as="button" type="button" onClick={() => onShow(s.line ?? 1)}>

@@ -4,7 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { answer, GET } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import styles from "./Boot.module.css";
-import { nextOf } from "./lines";
+import { nextOf } from "./nextOf";
 
 /** How long typing rests before the log is searched. */
 const restMilliseconds = 250;

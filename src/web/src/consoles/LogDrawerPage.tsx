@@ -43,7 +43,7 @@ export default function LogDrawerPage() {
       lead="Every console log that was captured or dropped here, byte by byte as it came."
       rows={rows}
       error={boots.error}
-      hint="Narrow by board, image, outcome or cause"
+      hint="Filter by board, image, outcome or cause"
       above={
         <>
           <LogFilters
@@ -99,7 +99,7 @@ export default function LogDrawerPage() {
         { name: "As plain text", of: zipOf("text") },
         { name: "As asciicast", of: zipOf("asciicast") },
       ]}
-      pair={{ name: "Lay them beside each other", of: (a, b) => `/logs/beside/${a.id}/${b.id}` }}
+      pair={{ name: "Compare", of: (a, b) => `/logs/beside/${a.id}/${b.id}` }}
       removedKinds={["log"]}
     />
   );

@@ -1,29 +1,30 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
+import { AskBoard } from "../asking/AskBoard";
 import { useStored } from "../frame/useStored";
 import type { BoardView, BootView, Diagnosis } from "../shared/api";
 import { useKeys } from "../shared/keys";
-import { StandingPlacket } from "../shared/Placket";
+import { StandingStageBar } from "../shared/StageBar";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useDiagnosis } from "../diagnosing/queries";
 import { useEndBoot, useEndTyping, useNote, usePower, useSetLine, useStartBoot } from "./queries";
 import { Button } from "react-bootstrap";
 import { clock, percent, stageNames } from "../shared/words";
 import styles from "./Boot.module.css";
-import { BootHands } from "./BootHands";
+import { BootControls } from "./BootControls";
 import { BootEvents } from "./BootEvents";
 import { BootTools } from "./BootTools";
 import type { Shown } from "./BootTools";
 import { ConsoleView } from "./ConsoleView";
 import type { GoTo, Marked } from "./ConsoleView";
 import { FindInLog } from "./FindInLog";
-import { nextOf } from "./lines";
+import { nextOf } from "./nextOf";
 import { PortOfPage } from "./PortOfPage";
 import { isWorrying, SilenceMeter, useQuiet } from "./SilenceMeter";
 import { useSounds } from "./sounds";
 
 const TerminalView = lazy(() => import("./TerminalView"));
-const MoreHands = lazy(() => import("./MoreHands"));
+const MoreControls = lazy(() => import("./MoreControls"));
 
 /** What the times of a boot count from. */
 const sinceNames = {
@@ -98,7 +99,7 @@ export function WatchedBoot({
   }, [firstEvidence]);
 
   const attempts = boot.attempts.map((a) => a.firstLine);
-  const stages = [...new Set(boot.placket.map((s) => s.line).filter((n) => n !== null))].sort((a, b) => a - b);
+  const stages = [...new Set(boot.stageBar.map((s) => s.line).filter((n) => n !== null))].sort((a, b) => a - b);
   const step = (lines: number[], direction: 1 | -1) => show(nextOf(lines, goTo?.line ?? null, direction));
   const { simulated } = view.board;
   const lastPower = boot.events.findLast((n) => n.kind === "power");
@@ -146,11 +147,11 @@ export function WatchedBoot({
     l: () => setLarge(!large),
     Escape: () => (finding ? setFinding(false) : setLarge(false)),
   });
-  const now = boot.placket.find((s) => s.state === "now" || s.state === "stopped" || s.state === "flawed");
+  const now = boot.stageBar.find((s) => s.state === "now" || s.state === "stopped" || s.state === "flawed");
   return (
     <div className={`${styles.boot} ${large ? styles.large : ""}`}>
-      <div className={styles.placket}>
-        <StandingPlacket stages={boot.placket} onLine={show} lies />
+      <div className={styles.stageBar}>
+        <StandingStageBar stages={boot.stageBar} onLine={show} lies />
         {boot.goodOf && (
           <p className={`quiet ${styles.basis}`}>
             Usual times: {boot.goodBoots} good {boot.goodBoots === 1 ? "boot" : "boots"} of {boot.goodOf}.
@@ -267,7 +268,8 @@ export function WatchedBoot({
             row={large ? 24 : 18}
           />
         )}
-        <BootHands
+        {boot.live && boot.outcome !== "reached-login" && <AskBoard boot={boot} boardId={view.board.id} />}
+        <BootControls
           boot={boot}
           model={view.model}
           simulated={simulated}
@@ -286,7 +288,7 @@ export function WatchedBoot({
           {boot.endedWhy && !boot.live && <p className="quiet">{boot.endedWhy}</p>}
           {boot.events.length > 0 && <BootEvents events={boot.events} />}
         </div>
-        <Suspense>{more && <MoreHands view={view} boot={boot} />}</Suspense>
+        <Suspense>{more && <MoreControls view={view} boot={boot} />}</Suspense>
       </div>
     </div>
   );

@@ -157,7 +157,7 @@ export const useDropLog = (id: string, progress: (share: number) => void) =>
             new ProblemError({
               expected: "The log should arrive.",
               came: "The connection broke.",
-              toDo: "Look whether Buttonhook is still running; a log may have up to 64 MiB.",
+              toDo: "Check whether Buttonhook is still running; a log may have up to 64 MiB.",
             }),
           );
         if (only) request.send(only);

@@ -1,7 +1,8 @@
 import { Button } from "react-bootstrap";
 import type { BoardView, BootView, CheckAnswer, RankedCause } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAnswerCheck, useMends } from "./queries";
+import { useAnswer } from "../asking/queries";
+import { useMends } from "./queries";
 import { useCorrect } from "../shared/queries";
 import { percent } from "../shared/words";
 import { CorrectForm } from "./CorrectForm";
@@ -11,9 +12,9 @@ import { linesOf, saysWithoutLine } from "./provingLines";
 import { ProvingLines } from "./ProvingLines";
 
 const found: Record<CheckAnswer, string> = {
-  yes: "You looked: it was so.",
-  no: "You looked: it was not so.",
-  unseen: "You could not look.",
+  yes: "An answer finds it.",
+  no: "An answer rules it out.",
+  unseen: "Nobody could check it.",
 };
 
 /** One cause: how likely, what proves it, what speaks against it, and the fix with the very edit where one is known. */
@@ -34,7 +35,7 @@ export function CauseItem({
 }) {
   const boardId = view.board.id;
   const correct = useCorrect(boardId);
-  const answer = useAnswerCheck(boot.id, boardId);
+  const answer = useAnswer(boot.id, boardId);
   const mends = useMends(boardId);
   const change = view.changes.findLast((c) => c.causeId === cause.id);
   const edits = mends.data?.filter((m) => m.causeId === cause.id) ?? [];
@@ -51,15 +52,17 @@ export function CauseItem({
         {cause.state === "confirmed" && <p className="chosen">{cause.stateSays}</p>}
         {cause.answer && (
           <p className="quiet">
-            {found[cause.answer]}{" "}
-            <button
-              type="button"
-              className="link"
-              disabled={answer.isPending}
-              onClick={() => answer.mutate({ causeId: cause.id, answer: null })}
-            >
-              Take it back
-            </button>
+            {cause.stateSays && cause.state === "refuted" ? cause.stateSays : found[cause.answer]}{" "}
+            {cause.answeredBy && (
+              <button
+                type="button"
+                className="link"
+                disabled={answer.isPending}
+                onClick={() => answer.mutate({ question: cause.answeredBy ?? "", result: null })}
+              >
+                Take it back
+              </button>
+            )}
           </p>
         )}
         {absences.length > 0 && <p className={styles.absence}>{absences.join("; ")}.</p>}
@@ -71,6 +74,7 @@ export function CauseItem({
             total={boot.lineCount}
             label={`What proves it: ${cause.name}`}
             unfold={first}
+            good={cause.id === "none"}
             onPoint={onPoint}
           />
         )}
@@ -96,7 +100,7 @@ export function CauseItem({
         )}
         {!nothing && (
           <p className={styles.fix}>
-            <strong>Mend it:</strong> {cause.fix}
+            <strong>Fix:</strong> {cause.fix}
           </p>
         )}
         {nothing && <p>{cause.fix}</p>}

@@ -110,7 +110,21 @@ export function CauseRules({ cause }: { cause: RuleRow }) {
     <>
       <Facts
         facts={[
-          ["Check", cause.check],
+          ["Question", cause.check],
+          ["Answers", cause.question.answers.join("; ")],
+          ...(cause.question.look ? [["How to check", cause.question.look] as [string, string]] : []),
+          ...(cause.question.commands.length > 0
+            ? [
+                ["Asked of the board", <code key="c">{cause.question.commands.join("; ")}</code>] as [
+                  string,
+                  React.ReactNode,
+                ],
+              ]
+            : []),
+          [
+            "What an answer is worth",
+            `${cause.question.worth} to 1, ${cause.question.source === "fitted" ? "counted in the lab" : "estimated"}`,
+          ],
           ["Fix", cause.fix],
           ["Name in files", <code>{cause.id}</code>],
         ]}

@@ -1,18 +1,21 @@
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
+import { AskBoard } from "../asking/AskBoard";
 import { ConsoleView } from "../consoles/ConsoleView";
 import { useWide } from "../frame/useWide";
 import type { BoardView, BootView, Diagnosis } from "../shared/api";
-import { CardChanges } from "../shared/CardChanges";
+import { ProfileChanges } from "../shared/ProfileChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBoot } from "../consoles/queries";
 import { useDiagnosis } from "./queries";
 import { RemovedList } from "../shared/RemovedList";
 import { BesideGood } from "./BesideGood";
 import { CauseItem } from "./CauseItem";
+import { EndOfLog } from "./EndOfLog";
 import styles from "./Diagnose.module.css";
 import { NewToMe } from "./NewToMe";
 import { MendInOrder } from "./MendInOrder";
+import { Remarks } from "./Remarks";
 import { linesOf } from "./provingLines";
 import { WithoutLog } from "./WithoutLog";
 
@@ -75,6 +78,8 @@ function Diagnosed({
         {boot.live && !boot.settled && (
           <p role="status">It is still booting; what stands here is of this moment only.</p>
         )}
+        <EndOfLog boot={boot} diagnosis={diagnosis} />
+        <AskBoard boot={boot} boardId={view.board.id} />
         <MendInOrder diagnosis={diagnosis} />
         <ol className={styles.list} aria-label="Causes, the likeliest first">
           {causes.map((cause, i) => (
@@ -90,9 +95,10 @@ function Diagnosed({
           ))}
         </ol>
         {diagnosis.newToMe && <NewToMe boot={boot} part={diagnosis.newToMe} />}
+        <Remarks boot={boot} diagnosis={diagnosis} />
         {boot.byteCount === 0 && <WithoutLog boardId={view.board.id} />}
         {boot.outcome !== "reached-login" && <BesideGood boot={boot} />}
-        <CardChanges view={view} />
+        <ProfileChanges view={view} />
         <RemovedList kinds={["correction"]} />
         {harmless.length > 0 && (
           <details className={styles.harmless}>

@@ -27,6 +27,7 @@ export function ProvingLines({
   total,
   label,
   unfold,
+  good = false,
   onPoint,
 }: {
   lines: ProvingLine[];
@@ -36,6 +37,8 @@ export function ProvingLines({
   label: string;
   /** Whether the surroundings are shown from the beginning, where they are short. */
   unfold: boolean;
+  /** Whether they tell that it went well. */
+  good?: boolean;
   onPoint: (line: number) => void;
 }) {
   const shown = lines.slice(0, 6);
@@ -54,7 +57,7 @@ export function ProvingLines({
           return (
             <li
               key={number}
-              className={proof ? styles.proving : ""}
+              className={proof ? (good ? styles.well : styles.proving) : ""}
               onPointerEnter={() => proof && onPoint(number)}
               onFocus={() => proof && onPoint(number)}
             >

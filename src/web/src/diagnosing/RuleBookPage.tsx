@@ -19,7 +19,7 @@ export default function RuleBookPage() {
       lead="Why a first boot fails: each cause with what it looks like, the cheapest check and the fix, and what it is recognised by."
       rows={rules.data}
       error={rules.error}
-      hint="Narrow by name, stage or what it looks like"
+      hint="Filter by name, stage or what it looks like"
       more={(r) => [r.id, r.fix, r.check, ...r.observations.map((o) => o.observes)].join(" ")}
       tools={
         <div className={styles.answers}>

@@ -36,7 +36,7 @@ export function WithoutLog({ boardId }: { boardId: string }) {
           <h3>{next.ask}</h3>
           <p className="quiet">About {next.minutes} min. It is asked because its answer tells most for the effort.</p>
           {lights.length > 0 && next.ask.includes("light") && (
-            <p className="quiet">The lights of this board, as its card tells: {lights.join("; ")}.</p>
+            <p className="quiet">The lights of this board, as its profile tells: {lights.join("; ")}.</p>
           )}
           {next.caution && <p className="caution">{next.caution}</p>}
           <ul className={styles.choices}>

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, DELETE, GET, POST, PUT } from "../shared/api";
-import type { CheckAnswer, OwnRule } from "../shared/api";
+import type { OwnRule } from "../shared/api";
 import { path } from "../shared/queries";
 
 export const useDiagnosis = (id: string | undefined) =>
@@ -17,20 +17,16 @@ export const useMends = (boardId: string) =>
     queryFn: () => answer(GET("/api/boards/{id}/mends", path(boardId))),
   });
 
-/** Keeps what a person found by the check of a cause; the ranking that follows is shown at once. */
-export const useAnswerCheck = (bootId: string, boardId: string) => {
+/** Keeps what a person says of the end of a log file; the ranking that follows is shown at once. */
+export const useTellEnd = (bootId: string, boardId: string) => {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ causeId, answer: found }: { causeId: string; answer: CheckAnswer | null }) =>
-      answer(
-        PUT("/api/boots/{id}/answers/{cause}", {
-          params: { path: { id: bootId, cause: causeId } },
-          body: { answer: found },
-        }),
-      ),
+    mutationFn: (stoodStill: boolean | null) =>
+      answer(PUT("/api/boots/{id}/end-of-log", { params: { path: { id: bootId } }, body: { stoodStill } })),
     onSuccess: (diagnosis) => {
       queries.setQueryData(["boot", bootId, "diagnosis"], diagnosis);
-      for (const key of [["board", boardId], ["bench"]]) void queries.invalidateQueries({ queryKey: key });
+      for (const key of [["boot", bootId], ["board", boardId], ["bench"]])
+        void queries.invalidateQueries({ queryKey: key });
     },
   });
 };

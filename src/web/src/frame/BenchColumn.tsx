@@ -107,8 +107,8 @@ export function BenchColumn({
           <NavLink to="/boards/new">
             Put a board on the bench <kbd>a</kbd>
           </NavLink>
-          <NavLink to="/cards">
-            Board cards <span className="time">{shelves.data?.models}</span>
+          <NavLink to="/profiles">
+            Board profiles <span className="time">{shelves.data?.models}</span>
           </NavLink>
           <NavLink to="/images">
             Image shelf <span className="time">{shelves.data?.images}</span>
@@ -124,11 +124,11 @@ export function BenchColumn({
           </NavLink>
           <div className={styles.pair}>
             <NavLink to="/batches">Batches</NavLink>
-            <NavLink to="/learnt">What was learnt</NavLink>
+            <NavLink to="/learnt">Statistics</NavLink>
           </div>
           <div className={styles.pair}>
             <NavLink to="/practice">Practice</NavLink>
-            <NavLink to="/changes">Last changes</NavLink>
+            <NavLink to="/changes">Undo history</NavLink>
           </div>
           <button type="button" onClick={onFind}>
             Find anything <kbd>/</kbd>

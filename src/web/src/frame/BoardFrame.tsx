@@ -1,17 +1,17 @@
 import { lazy, Suspense } from "react";
 import { Navigate, useParams } from "react-router";
-import type { BoardView, SeamStep } from "../shared/api";
+import type { BoardView, WorkStep } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useBoard } from "../shared/queries";
 import { stepNames, steps } from "../shared/words";
 import styles from "./BoardFrame.module.css";
 import { NextThing } from "./NextThing";
-import { Seam } from "./Seam";
+import { Steps } from "./Steps";
 
 const CheckFirst = lazy(() => import("../diagnosing/CheckFirst"));
 
 /** The page of each step, loaded when it is opened. */
-const pages: Record<SeamStep, React.ComponentType<{ view: BoardView }>> = {
+const pages: Record<WorkStep, React.ComponentType<{ view: BoardView }>> = {
   identify: lazy(() => import("../boards/IdentifyPage")),
   match: lazy(() => import("../matching/MatchPage")),
   prepare: lazy(() => import("../preparing/PreparePage")),
@@ -21,12 +21,12 @@ const pages: Record<SeamStep, React.ComponentType<{ view: BoardView }>> = {
   keep: lazy(() => import("../keeping/KeepPage")),
 };
 
-/** One board at one step: its sentence, the seam, the next thing and the step's page. */
+/** One board at one step: its sentence, the steps, the next thing and the step's page. */
 export function BoardFrame() {
   const { id = "", step = "boot" } = useParams();
   const board = useBoard(id);
-  if (!steps.includes(step as SeamStep)) return <Navigate to={`/boards/${id}/boot`} replace />;
-  const current = step as SeamStep;
+  if (!steps.includes(step as WorkStep)) return <Navigate to={`/boards/${id}/boot`} replace />;
+  const current = step as WorkStep;
   const Page = pages[current];
   if (board.error)
     return (
@@ -45,8 +45,8 @@ export function BoardFrame() {
           {board.data.sentence} {board.data.toldBy}
         </p>
       </div>
-      <div className={styles.seam}>
-        <Seam view={board.data} step={current} />
+      <div className={styles.steps}>
+        <Steps view={board.data} step={current} />
       </div>
       <div className={styles.next}>
         {current === "diagnose" ? (

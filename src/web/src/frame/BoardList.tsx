@@ -1,12 +1,12 @@
 import { NavLink } from "react-router";
-import { LyingPlacket } from "../shared/Placket";
+import { LyingStageBar } from "../shared/StageBar";
 import type { BoardSummary } from "../shared/api";
 import { clock } from "../shared/words";
 import styles from "./Bench.module.css";
 import { benchGroups, isGrouped } from "./groups";
 import { useStored } from "./useStored";
 
-/** The boards on the bench, each with its placket; many of them are grouped by what they wait for, and a group folds. */
+/** The boards on the bench, each with its stage bar; many of them are grouped by what they wait for, and a group folds. */
 export function BoardList({
   boards,
   text,
@@ -14,7 +14,7 @@ export function BoardList({
 }: {
   boards: BoardSummary[];
   text: string;
-  /** Whether there is only room for the plackets: a line parts the groups then. */
+  /** Whether there is only room for the stage bars: a line parts the groups then. */
   rail: boolean;
 }) {
   const [closed, setClosed] = useStored("closed-groups");
@@ -37,7 +37,7 @@ export function BoardList({
             >
               <span className={styles.nickname}>{b.nickname}</span>
               {!compact && <span className={styles.model}>{b.model}</span>}
-              <LyingPlacket stages={b.placket} size={compact ? 10 : 13} />
+              <LyingStageBar stages={b.stageBar} size={compact ? 10 : 13} />
               <span className={styles.word}>
                 <span className={styles.says}>{b.word}</span>
                 {b.seconds !== null && <span className="time">{clock(b.seconds)}</span>}

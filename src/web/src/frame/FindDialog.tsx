@@ -22,7 +22,7 @@ export function FindDialog({ onClose }: { onClose: () => void }) {
     ...(catalogue.data?.models ?? []).map((m) => ({
       kind: "card",
       name: `${m.maker} ${m.name}, ${m.processor}`,
-      to: `/cards#${m.id}`,
+      to: `/profiles#${m.id}`,
     })),
     ...(catalogue.data?.images ?? []).map((i) => ({
       kind: "image",

@@ -18,6 +18,7 @@ const keys: [string, string][] = [
   ["r", "in Boot: every control character, or the lines"],
   ["v", "in Boot: the terminal, or the lines; shift+Esc leaves it"],
   ["m", "in Boot: more for the hands: log in, paste slowly, sequences, the line"],
+  ["q", "in Boot and Diagnose: ask the board; any key stops it"],
   ["u", "in Boot: use the speed that reads what arrives"],
   ["o", "open the adapter that was plugged in just now"],
   ["l", "in Boot: large, readable across the room"],
@@ -40,7 +41,7 @@ export default function KeysDialog({ onClose }: { onClose: () => void }) {
             </div>
           ))}
         </dl>
-        <p className="quiet">They rest while you type. Every one has a button too.</p>
+        <p className="quiet">Disabled while typing. Each has a button too.</p>
         <button type="button" className="btn btn-outline-secondary" onClick={onClose}>
           Close
         </button>

@@ -1,6 +1,6 @@
 import { Button } from "react-bootstrap";
 import { useNavigate, useSearchParams } from "react-router";
-import type { BoardView, SeamStep } from "../shared/api";
+import type { BoardView, WorkStep } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useChooseImage, useCorrect } from "../shared/queries";
 import { useStartBoot } from "../consoles/queries";
@@ -14,7 +14,7 @@ export function NextThing({
   strip = false,
 }: {
   view: BoardView;
-  step: SeamStep;
+  step: WorkStep;
   /** Whether it lies as a strip however wide the window is. */
   strip?: boolean;
 }) {

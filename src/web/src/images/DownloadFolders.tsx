@@ -14,13 +14,11 @@ export function DownloadFolders({ onLook }: { onLook: (path: string) => void }) 
   const folders = downloads.data?.folders ?? [];
   return (
     <details className={styles.downloads} open={folders.length > 0 || undefined}>
-      <summary>Folders where your downloads lie</summary>
+      <summary>Download folders</summary>
       {downloads.data?.missing.map((m) => (
         <p key={m.imageId} className="elsewhere">
           The file of {m.title} is not at <code>{m.path}</code> any more.{" "}
-          {m.looking
-            ? "It is being looked for, by its size and sum."
-            : "It was not found; name the folder that it lies in now."}
+          {m.looking ? "Searching by its size and sum …" : "It was not found; name the folder that it lies in now."}
         </p>
       ))}
       {folders.map((f) => (

@@ -1,5 +1,5 @@
 import type { DryBoot, Stage } from "../shared/api";
-import placket from "../shared/Placket.module.css";
+import stageBar from "../shared/StageBar.module.css";
 import { StageButton } from "../shared/StageButton";
 import { stageNames, stateWords } from "../shared/words";
 import styles from "./DryBootChain.module.css";
@@ -27,17 +27,17 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
   return (
     <>
       <h3 className={`${styles.verdict} ${styles[dry.verdict]}`}>{verdicts[dry.verdict]} on this board</h3>
-      <ol className={`${placket.standing} ${styles.chain}`} aria-label="Links of the boot chain">
+      <ol className={`${stageBar.standing} ${styles.chain}`} aria-label="Links of the boot chain">
         {dry.steps.map((s, n) => (
-          <li key={`${s.text} ${s.file}`} className={`${placket.row} ${placket[results[s.result]]}`}>
+          <li key={`${s.text} ${s.file}`} className={`${stageBar.row} ${stageBar[results[s.result]]}`}>
             <span
-              className={`${placket.thread} ${placket[n === dry.steps.length - 1 && ahead.length === 0 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "dashed"]}`}
+              className={`${stageBar.thread} ${stageBar[n === dry.steps.length - 1 && ahead.length === 0 ? "none" : s.result === "failed" ? "torn" : s.result === "passed" ? "whole" : "dashed"]}`}
             />
             <StageButton state={results[s.result]} size={30} />
-            <span className={placket.text}>
-              <span className={placket.name}>{s.text}</span>
+            <span className={stageBar.text}>
+              <span className={stageBar.name}>{s.text}</span>
               <span className="visually-hidden">, {resultWords[s.result]}</span>
-              <span className={placket.times}>
+              <span className={stageBar.times}>
                 {s.link}
                 {s.file && `, ${s.file}`}
               </span>
@@ -45,12 +45,12 @@ export function DryBootChain({ dry }: { dry: DryBoot }) {
           </li>
         ))}
         {ahead.map((stage, n) => (
-          <li key={stage} className={`${placket.row} ${placket.open}`}>
-            <span className={`${placket.thread} ${n === ahead.length - 1 ? placket.none : placket.dashed}`} />
+          <li key={stage} className={`${stageBar.row} ${stageBar.open}`}>
+            <span className={`${stageBar.thread} ${n === ahead.length - 1 ? stageBar.none : stageBar.dashed}`} />
             <StageButton state="open" size={30} />
-            <span className={placket.text}>
-              <span className={placket.name}>{stageNames[stage]}</span>
-              <span className={placket.times}>{stateWords.open}</span>
+            <span className={stageBar.text}>
+              <span className={stageBar.name}>{stageNames[stage]}</span>
+              <span className={stageBar.times}>{stateWords.open}</span>
             </span>
           </li>
         ))}

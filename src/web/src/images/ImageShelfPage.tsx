@@ -1,8 +1,8 @@
-import type { ImageCard } from "../shared/api";
+import type { ImageProfile } from "../shared/api";
 import { Facts } from "../shared/Facts";
 import { ListPage } from "../shared/ListPage";
 import { ProblemNote } from "../shared/ProblemNote";
-import { useAddedCards, useCatalogue } from "../shared/queries";
+import { useAddedProfiles, useCatalogue } from "../shared/queries";
 import { useFound } from "./queries";
 import { binary, consoleOf, decimal, memoryOf, setName } from "../shared/words";
 import { FoundImage } from "./FoundImage";
@@ -11,10 +11,10 @@ import { ImageFilePanel } from "./ImageFilePanel";
 /** All images with what decides where they start, and image files to look into. */
 export default function ImageShelfPage() {
   const catalogue = useCatalogue();
-  const added = useAddedCards();
+  const added = useAddedProfiles();
   const models = new Map(catalogue.data?.models.map((m) => [m.id, m.name]));
   const own = new Set(added.data?.images);
-  const boards = (i: ImageCard) =>
+  const boards = (i: ImageProfile) =>
     [...new Set(i.supports.map((s) => models.get(s.model) ?? s.model))].join(", ") || "boards that its trees name";
   return (
     <ListPage
@@ -23,7 +23,7 @@ export default function ImageShelfPage() {
       above={<ImageFilePanel />}
       rows={catalogue.data?.images}
       error={catalogue.error}
-      hint="Narrow by name, board or kernel"
+      hint="Filter by name, board or kernel"
       more={(i) => [i.path, i.defaultUser, ...(i.trees ?? [])].join(" ")}
       columns={[
         { name: "Image", show: (i) => i.title, by: (i) => i.title ?? null },
@@ -44,13 +44,15 @@ export default function ImageShelfPage() {
       }
       details={(i) => <ShelvedImage image={i} models={models} />}
       removable={(i) => (own.has(i.id) ? "image-card" : null)}
-      downloads={[{ name: "Take as YAML", of: (rows) => `/api/cards/export?ids=${rows.map((r) => r.id).join(",")}` }]}
+      downloads={[
+        { name: "Take as YAML", of: (rows) => `/api/profiles/export?ids=${rows.map((r) => r.id).join(",")}` },
+      ]}
       removedKinds={["image-card"]}
     />
   );
 }
 
-function ShelvedImage({ image: i, models }: { image: ImageCard; models: Map<string, string> }) {
+function ShelvedImage({ image: i, models }: { image: ImageProfile; models: Map<string, string> }) {
   const found = useFound(i.id, i.path !== null);
   const facts: [string, React.ReactNode][] = [
     [

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, DELETE, GET, POST } from "../shared/api";
-import { path, useCardChange } from "../shared/queries";
+import { path, useProfileChange } from "../shared/queries";
 
 /** Starts to look into an image file on the server's computer; gives the id of the inspection. */
 export const useInspect = () =>
@@ -27,7 +27,7 @@ export const useMendCopy = () =>
   useMutation({ mutationFn: (id: string) => answer(POST("/api/inspections/{id}/mended", path(id))) });
 
 export const useShelveImage = () =>
-  useCardChange((inspectionId: string) => answer(POST("/api/inspections/{id}/card", path(inspectionId))));
+  useProfileChange((inspectionId: string) => answer(POST("/api/inspections/{id}/card", path(inspectionId))));
 
 /** What was found in an image of the shelf when it was looked into. */
 export const useFound = (imageId: string, enabled: boolean) =>

@@ -4,7 +4,7 @@ import { Link, useParams } from "react-router";
 import type { BatchBoardView, CardSlot } from "../shared/api";
 import { usePreparation, useWriteCard } from "../preparing/queries";
 import { RenderedFiles } from "../preparing/RenderedFiles";
-import { LyingPlacket } from "../shared/Placket";
+import { LyingStageBar } from "../shared/StageBar";
 import { ProblemNote } from "../shared/ProblemNote";
 import { clock } from "../shared/words";
 import styles from "./Batch.module.css";
@@ -39,7 +39,7 @@ function BoardFiles({ boardId }: { boardId: string }) {
   );
 }
 
-/** One board of the worksheet: its placket, its name, its card, and what is not as the record says. */
+/** One board of the worksheet: its stage bar, its name, its card, and what is not as the record says. */
 function BoardRow({ board, slot, confirm }: { board: BatchBoardView; slot: CardSlot | undefined; confirm: string }) {
   const [open, setOpen] = useState(false);
   const write = useWriteCard(board.boardId);
@@ -59,7 +59,7 @@ function BoardRow({ board, slot, confirm }: { board: BatchBoardView; slot: CardS
           <Link to={`/boards/${board.boardId}/boot`}>{board.nickname}</Link>
         </th>
         <td>
-          {board.summary && <LyingPlacket stages={board.summary.placket} />}
+          {board.summary && <LyingStageBar stages={board.summary.stageBar} />}
           <span className={styles.word}>{board.summary?.word}</span>
           {board.cause && <span className={styles.cause}>{board.cause}</span>}
         </td>

@@ -5,7 +5,7 @@ import type { BoardView, Setting } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Differences } from "./Differences";
 import { FirstLogin } from "./FirstLogin";
-import { tally } from "./groups";
+import { disputed, tally } from "./groups";
 import styles from "./Keep.module.css";
 import { MoveOff } from "./MoveOff";
 import { OnNetwork } from "./OnNetwork";
@@ -61,11 +61,13 @@ function WhatWorked({ view }: { view: BoardView }) {
   const keep = useKeep(id);
   const [notes, setNotes] = useState("");
   const [said, setSaid] = useState<Record<string, string>>({});
+  const [both, setBoth] = useState(false);
   if (settings.error) return <ProblemNote error={settings.error} />;
   if (!settings.data) return <p aria-busy="true">Reading the log.</p>;
   const { draft, bootId, problem, versions, differ, regression } = settings.data;
   const newest = versions[0]?.version ?? 0;
   const shown = draft ? saying(draft.settings, said) : [];
+  const against = shown.filter(disputed);
   return (
     <div className={styles.keep}>
       <div>
@@ -100,11 +102,12 @@ function WhatWorked({ view }: { view: BoardView }) {
             onSubmit={(e) => {
               e.preventDefault();
               keep.mutate(
-                { bootId, notes, said, after: newest },
+                { bootId, notes, said, after: newest, disputed: both },
                 {
                   onSuccess: () => {
                     setNotes("");
                     setSaid({});
+                    setBoth(false);
                   },
                 },
               );
@@ -126,6 +129,16 @@ function WhatWorked({ view }: { view: BoardView }) {
                 <strong>Look at this before you keep it.</strong> The log and the bench say different things; both sides
                 stand in the list.
               </p>
+            )}
+            {against.length > 0 && (
+              <Form.Check
+                type="checkbox"
+                id="keep-both"
+                className="mt-2"
+                label={`Keep both where I say other than what is proven (${against.map((s) => s.name).join(", ")}). The proven value leads.`}
+                checked={both}
+                onChange={(e) => setBoth(e.target.checked)}
+              />
             )}
             <Button
               type="submit"

@@ -1,27 +1,10 @@
-import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { PairCount } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { clock } from "../shared/words";
+import { Histogram } from "./Histogram";
 import styles from "./Learnt.module.css";
 import { Shared } from "./Shared";
 import { useStatistics } from "./queries";
-
-const classes = 8;
-
-/** How many boots took how long, in up to eight classes of equal width. */
-function distribution(seconds: number[]): { from: string; boots: number }[] {
-  const least = seconds[0] ?? 0;
-  const most = seconds[seconds.length - 1] ?? 0;
-  const width = Math.max(1, Math.ceil((most - least + 1) / classes));
-  const first = Math.floor(least);
-  return Array.from({ length: Math.floor((most - first) / width) + 1 }, (_, n) => {
-    const from = first + n * width;
-    return {
-      from: `${clock(from)} to ${clock(from + width)}`,
-      boots: seconds.filter((s) => s >= from && s < from + width).length,
-    };
-  });
-}
 
 /** The boots of one image on one revision, and how long they took to the login. */
 function Pair({ pair }: { pair: PairCount }) {
@@ -49,25 +32,7 @@ function Pair({ pair }: { pair: PairCount }) {
           </p>
         )}
       </div>
-      {pair.loginSeconds.length > 2 && (
-        <div
-          className={styles.chart}
-          role="img"
-          aria-label={distribution(pair.loginSeconds)
-            .map((c) => `${c.from}: ${c.boots}`)
-            .join("; ")}
-        >
-          <ResponsiveContainer width="100%" height={120}>
-            <BarChart data={distribution(pair.loginSeconds)} margin={{ top: 4, right: 4, bottom: 0, left: -24 }}>
-              <CartesianGrid vertical={false} stroke="var(--bh-thread)" />
-              <XAxis dataKey="from" tick={{ fill: "var(--bh-quiet)", fontSize: 11 }} stroke="var(--bh-thread)" />
-              <YAxis allowDecimals={false} tick={{ fill: "var(--bh-quiet)", fontSize: 11 }} stroke="var(--bh-thread)" />
-              <Tooltip cursor={false} contentStyle={{ background: "var(--bh-raised)", color: "var(--bh-ink)" }} />
-              <Bar dataKey="boots" name="Boots" fill="var(--bh-moss)" isAnimationActive={false} />
-            </BarChart>
-          </ResponsiveContainer>
-        </div>
-      )}
+      {pair.loginSeconds.length > 2 && <Histogram seconds={pair.loginSeconds} />}
     </section>
   );
 }
@@ -78,8 +43,8 @@ export default function LearntPage() {
   const all = learnt.data;
   return (
     <main className="page wide" id="page" aria-busy={!all && !learnt.error}>
-      <title>What was learnt · Buttonhook</title>
-      <h1>What was learnt</h1>
+      <title>Statistics · Buttonhook</title>
+      <h1>Statistics</h1>
       <ProblemNote error={learnt.error} />
       {all && (
         <>

@@ -193,6 +193,16 @@ export function MoveOff({ boardId }: { boardId: string }) {
   if (move.error) return <ProblemNote error={move.error} />;
   if (!move.data) return <p aria-busy="true">Looking at the board.</p>;
   const { plans, liveBootId, begun, proof, copies } = move.data;
+  const shown = plans.map((p) => (
+    <Plan
+      key={p.target}
+      plan={p}
+      begun={begun === p.target}
+      boardId={boardId}
+      bootId={liveBootId}
+      onBegin={(device, confirm) => begin.mutate({ target: p.target, device, confirm })}
+    />
+  ));
   return (
     <div className={styles.columns}>
       <section aria-labelledby="move-title">
@@ -217,16 +227,14 @@ export function MoveOff({ boardId }: { boardId: string }) {
           </Button>
         )}
         <ProblemNote error={begin.error} takeFocus />
-        {plans.map((p) => (
-          <Plan
-            key={p.target}
-            plan={p}
-            begun={begun === p.target}
-            boardId={boardId}
-            bootId={liveBootId}
-            onBegin={(device, confirm) => begin.mutate({ target: p.target, device, confirm })}
-          />
-        ))}
+        {proof?.took === true ? (
+          <details>
+            <summary>The plans</summary>
+            {shown}
+          </details>
+        ) : (
+          shown
+        )}
       </section>
       <Copies boardId={boardId} copies={copies} />
     </div>

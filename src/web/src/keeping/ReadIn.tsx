@@ -14,6 +14,7 @@ export function ReadIn({ boardId, nickname, newest }: { boardId: string; nicknam
   const [read, setRead] = useState<{ came: ReadSettings; from: string } | null>(null);
   const [error, setError] = useState<unknown>(null);
   const take = useTake(boardId);
+  const [foreign, setForeign] = useState(false);
   const look = (body: Blob, from: string) => {
     setRead(null);
     readSettings(boardId, body).then(
@@ -74,11 +75,26 @@ export function ReadIn({ boardId, nickname, newest }: { boardId: string; nicknam
           ) : (
             <SettingList settings={read.came.settings.settings} logOf={null} onSay={null} />
           )}
+          {read.came.foreign && (
+            <>
+              <p className="caution">{read.came.foreign} Later boots would be compared with another model.</p>
+              <Form.Check
+                type="checkbox"
+                id="take-foreign"
+                label="Keep them here all the same"
+                checked={foreign}
+                onChange={(e) => setForeign(e.target.checked)}
+              />
+            </>
+          )}
           <Button
             variant="outline-secondary"
-            disabled={take.isPending}
+            disabled={take.isPending || (read.came.foreign !== null && !foreign)}
             onClick={() =>
-              take.mutate({ settings: read.came.settings, from: read.from, after: newest }, { onSuccess: kept })
+              take.mutate(
+                { settings: read.came.settings, from: read.from, after: newest, foreign },
+                { onSuccess: kept },
+              )
             }
           >
             Keep it as version {newest + 1}

@@ -3,13 +3,13 @@ import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import type { Setting } from "../shared/api";
 import { StageButton } from "../shared/StageButton";
-import { counts, grouped, standings } from "./groups";
+import { counts, disputed, grouped, standings } from "./groups";
 import styles from "./Keep.module.css";
 
 /** What a setting stands on: a line of the log to go to, or words. */
 function StandsOn({ setting, logOf }: { setting: Setting; logOf: string | null }) {
   const { word, button } = standings[setting.standing];
-  if (setting.said)
+  if (setting.said && !disputed(setting))
     return (
       <>
         <StageButton state="open" size={15} />
@@ -29,6 +29,7 @@ function StandsOn({ setting, logOf }: { setting: Setting; logOf: string | null }
             ) : (
               setting.source
             )}
+            {disputed(setting) && "; you say otherwise"}
           </span>
         )}
       </span>
@@ -48,12 +49,12 @@ function Row({
   const [editing, setEditing] = useState(false);
   const [text, setText] = useState("");
   const begin = () => {
-    setText(counts(setting) ?? "");
+    setText(setting.said ?? counts(setting) ?? "");
     setEditing(true);
   };
   const name = setting.value === null && !setting.said ? "Complete" : "Correct";
   return (
-    <div className={styles[setting.said ? "claimed" : setting.standing]}>
+    <div className={styles[setting.said && !disputed(setting) ? "claimed" : setting.standing]}>
       <dt>{setting.name}</dt>
       <dd>
         {editing ? (
@@ -81,7 +82,12 @@ function Row({
         ) : (
           <>
             {counts(setting) ?? <span className="quiet">not known</span>}
-            {setting.said && setting.value && <span className="quiet"> (told: {setting.value})</span>}
+            {setting.said && setting.value && (
+              <span className="quiet">
+                {" "}
+                {disputed(setting) ? `(you say: ${setting.said})` : `(told: ${setting.value})`}
+              </span>
+            )}
             {setting.standing === "differs" && <span className={styles.differ}>{setting.source}</span>}
           </>
         )}

@@ -33,8 +33,8 @@ function Give({ counted }: { counted: number }) {
     <section aria-labelledby="give-title">
       <h2 id="give-title">For another bench</h2>
       <p>
-        One file with the cards of your boards and images, how their boots ended, and what mended them. Nicknames, host
-        names, addresses, logs and words of your own are not in it.
+        One file with the profiles of your boards and images, how their boots ended, and what mended them. Nicknames,
+        host names, addresses, logs and words of your own are not in it.
       </p>
       <Form.Group controlId="experience-from" className="mb-2">
         <Form.Label>What others may call this bench</Form.Label>

@@ -63,7 +63,7 @@ function Version({ kept, versions }: { kept: KeptSettings; versions: KeptSetting
       {kept.cameFrom && <span className="quiet"> from {kept.cameFrom}</span>}
       {kept.settings.notes && <>: {kept.settings.notes}</>}
       <span className={styles.exports}>
-        <Link to={`/boards/${kept.boardId}/settings/${kept.version}/card`}>Print its card</Link>
+        <Link to={`/boards/${kept.boardId}/settings/${kept.version}/sheet`}>Print its sheet</Link>
         <a href={`${file}.json${asked}`} download>
           JSON
         </a>

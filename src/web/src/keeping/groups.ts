@@ -23,8 +23,13 @@ export const standings: Record<Standing, { word: string; button: string }> = {
   unknown: { word: "not known", button: "hidden" },
 };
 
-/** What counts of a setting: what the person said, else what is told. */
-export const counts = (setting: Setting) => setting.said ?? setting.value ?? null;
+/** Whether a person says other than what is proven. */
+export const disputed = (setting: Setting) =>
+  setting.standing === "proven" && Boolean(setting.said) && setting.value !== null;
+
+/** What counts of a setting: what is proven, else what the person said, else what is told. */
+export const counts = (setting: Setting) =>
+  (setting.standing === "proven" ? (setting.value ?? setting.said) : (setting.said ?? setting.value)) ?? null;
 
 /** The settings by what they are about; groups without any are left out. */
 export function grouped(settings: Setting[]): { about: string; title: string; settings: Setting[] }[] {
@@ -38,8 +43,9 @@ export function grouped(settings: Setting[]): { about: string; title: string; se
 
 /** How many settings stand on what, in one line. */
 export function tally(settings: Setting[]): string {
-  const count = (standing: Standing) => settings.filter((s) => s.standing === standing && !s.said).length;
-  const said = settings.filter((s) => s.said).length;
+  const count = (standing: Standing) =>
+    settings.filter((s) => s.standing === standing && (!s.said || disputed(s))).length;
+  const said = settings.filter((s) => s.said && !disputed(s)).length;
   return [
     `${count("proven")} proven`,
     `${count("claimed")} claimed`,

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, DELETE, GET, POST, PUT } from "../shared/api";
-import type { BatchInput, CardFileInput, MoveTarget, WorkingSettings } from "../shared/api";
+import type { BatchInput, ProfileFileInput, MoveTarget, WorkingSettings } from "../shared/api";
 import { path, useChange } from "../shared/queries";
 
 export const useSettings = (id: string) =>
@@ -12,7 +12,7 @@ export const useSettings = (id: string) =>
 
 export const useKeep = (id: string) =>
   useChange(
-    (body: { bootId: string; notes: string; said: Record<string, string>; after: number | null }) =>
+    (body: { bootId: string; notes: string; said: Record<string, string>; after: number | null; disputed: boolean }) =>
       answer(POST("/api/boards/{id}/settings", { params: { path: { id } }, body })),
     id,
   );
@@ -46,7 +46,7 @@ export const readSettings = (board: string, body: Blob) =>
 
 export const useTake = (id: string) =>
   useChange(
-    (body: { settings: WorkingSettings; from: string; after: number | null }) =>
+    (body: { settings: WorkingSettings; from: string; after: number | null; foreign: boolean }) =>
       answer(POST("/api/boards/{id}/settings/taken", { params: { path: { id } }, body })),
     id,
   );
@@ -117,13 +117,13 @@ export const useStatistics = () =>
 
 /** Looks at what another bench learnt; takes nothing. */
 export const useLookAtExperience = () =>
-  useMutation({ mutationFn: (body: CardFileInput) => answer(POST("/api/experience/look", { body })) });
+  useMutation({ mutationFn: (body: ProfileFileInput) => answer(POST("/api/experience/look", { body })) });
 
 /** Takes over what another bench learnt. */
 export const useTakeExperience = () => {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (body: CardFileInput) => answer(POST("/api/experience/take", { body })),
+    mutationFn: (body: ProfileFileInput) => answer(POST("/api/experience/take", { body })),
     onSuccess: () => queries.invalidateQueries(),
   });
 };

@@ -27,7 +27,7 @@ const onCard: Record<BoardView["proof"]["card"], string> = {
 export default function MatchPage({ view }: { view: BoardView }) {
   const go = useNavigate();
   const { connected } = view.board;
-  const [wish, setWish] = useState<Wish>({ screen: connected.screen, longTerm: true, school: "one-card" });
+  const [wish, setWish] = useState<Wish>({ screen: connected.screen, longTerm: true, layout: "one-card" });
   const matches = useMatches(view.board.id, wish);
   const choose = useChooseImage(view.board.id);
   const catalogue = useCatalogue();
@@ -81,8 +81,8 @@ export default function MatchPage({ view }: { view: BoardView }) {
                     <Form.Check
                       type="checkbox"
                       id={`lay-${m.imageId}`}
-                      label="Lay side by side"
-                      aria-label={`Lay ${m.title}, ${sets.get(m.imageId)}, side by side`}
+                      label="Compare"
+                      aria-label={`Compare ${m.title}, ${sets.get(m.imageId)}`}
                       checked={laid.includes(m.imageId)}
                       onChange={(e) =>
                         setLaid(

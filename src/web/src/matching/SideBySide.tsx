@@ -1,12 +1,12 @@
-import type { ImageCard, MatchRow } from "../shared/api";
+import type { ImageProfile, MatchRow } from "../shared/api";
 import { binary, consoleOf, decimal, memoryOf, yes } from "../shared/words";
 import { Boots, verdictNames } from "./Boots";
 import styles from "./Match.module.css";
 
 /** Two images laid side by side; where they differ, the row is marked. */
-export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images: ImageCard[]; onDone: () => void }) {
+export function SideBySide({ pair, images, onDone }: { pair: MatchRow[]; images: ImageProfile[]; onDone: () => void }) {
   const cards = pair.map((m) => images.find((i) => i.id === m.imageId));
-  const rows: [string, (m: MatchRow, i: ImageCard) => string][] = [
+  const rows: [string, (m: MatchRow, i: ImageProfile) => string][] = [
     ["For this board", (m) => verdictNames[m.verdict]],
     ["Kernel", (_, i) => i.kernel],
     [

@@ -1,8 +1,8 @@
 import { Form } from "react-bootstrap";
-import type { School, Wish } from "./queries";
+import type { StorageLayout, Wish } from "./queries";
 import styles from "./Match.module.css";
 
-const schools: [School, string][] = [
+const layouts: [StorageLayout, string][] = [
   ["one-card", "One system on the card"],
   ["boot-menu", "Several behind a boot menu"],
   ["loader-on-card", "Loader on the card, system on an SSD"],
@@ -30,10 +30,10 @@ export function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) =>
       <Form.Select
         size="sm"
         aria-label="How it lies on the media"
-        value={wish.school}
-        onChange={(e) => onWish({ ...wish, school: e.target.value as School })}
+        value={wish.layout}
+        onChange={(e) => onWish({ ...wish, layout: e.target.value as StorageLayout })}
       >
-        {schools.map(([id, name]) => (
+        {layouts.map(([id, name]) => (
           <option key={id} value={id}>
             {name}
           </option>

@@ -2,10 +2,10 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answer, GET } from "../shared/api";
 
 /** How systems lie on their media. */
-export type School = "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
+export type StorageLayout = "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
 
 /** What a person wants of an image for a board. */
-export type Wish = { screen: boolean; longTerm: boolean; school: School };
+export type Wish = { screen: boolean; longTerm: boolean; layout: StorageLayout };
 
 export const useMatches = (id: string, wish: Wish) =>
   useQuery({

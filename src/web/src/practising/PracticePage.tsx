@@ -25,8 +25,8 @@ export default function PracticePage() {
       <title>Practice · Buttonhook</title>
       <h1>Practice</h1>
       <p className="lead">
-        A simulated board with a hidden fault. Looks and measurements cost minutes, a mending in vain costs a boot; find
-        it before the hour is over.
+        A simulated board with a hidden fault. Each look costs its minutes, each fix what it takes on the bench and a
+        boot. Find it before the hour is over. Faults that this bench has met come more often.
       </p>
       <ProblemNote error={practice.error} />
       <div className={styles.columns}>
@@ -103,7 +103,7 @@ export default function PracticePage() {
                     <th scope="col">Fault</th>
                     <th scope="col">Round</th>
                     <th scope="col">Minutes</th>
-                    <th scope="col">Shortest</th>
+                    <th scope="col">Given away</th>
                   </tr>
                 </thead>
                 <tbody>
@@ -116,7 +116,7 @@ export default function PracticePage() {
                         {r.won ? "won" : "lost"}, {day(r.startedAt)}
                       </td>
                       <td>{r.minutes}</td>
-                      <td>{r.shortest}</td>
+                      <td>{r.lost === null ? "" : Math.round(r.lost)}</td>
                     </tr>
                   ))}
                 </tbody>

@@ -1,14 +1,25 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
-import type { PracticeStepView } from "../shared/api";
+import type { JudgedRound, JudgedStep, PracticeStepView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { StageButton } from "../shared/StageButton";
 import styles from "./Practice.module.css";
 import { useRound, useStep } from "./queries";
 
+/** How a step stands beside the best one then. */
+function Judged({ step }: { step: JudgedStep }) {
+  return step.lost === 0 ? (
+    <span className="quiet">Nothing was better then.</span>
+  ) : (
+    <>
+      Gave away {step.lost} min. Better then: <strong>{step.best}</strong>. {step.why}
+    </>
+  );
+}
+
 /** A step with what it showed; the console of a boot can be read whole. */
-function Step({ step, open }: { step: PracticeStepView; open: boolean }) {
+function Step({ step, open, judged }: { step: PracticeStepView; open: boolean; judged?: JudgedStep }) {
   return (
     <li>
       <p className={styles.done}>
@@ -17,6 +28,12 @@ function Step({ step, open }: { step: PracticeStepView; open: boolean }) {
           <strong>{step.name}</strong> <span className="quiet">{step.minutes} min</span>
           <br />
           {step.tells}
+          {judged && (
+            <>
+              <br />
+              <Judged step={judged} />
+            </>
+          )}
         </span>
       </p>
       {step.log && step.log.length > 0 && (
@@ -33,6 +50,36 @@ function Step({ step, open }: { step: PracticeStepView; open: boolean }) {
         </details>
       )}
     </li>
+  );
+}
+
+/** What told the fault, and what was given away. */
+function Verdict({ judged, better, gaveUp }: { judged: JudgedRound; better: string | null; gaveUp?: JudgedStep }) {
+  const lost = Math.round(judged.lost ?? 0);
+  return (
+    <section aria-labelledby="verdict-title" className={styles.verdict}>
+      <h2 id="verdict-title">What told it</h2>
+      <p>{judged.told}</p>
+      {judged.lines.length > 0 && (
+        <ul className={styles.telling}>
+          {judged.lines.map((l) => (
+            <li key={l.line}>
+              <code>
+                {l.line} {l.text}
+              </code>
+              {l.says && <span> {l.says}</span>}
+            </li>
+          ))}
+        </ul>
+      )}
+      <p>
+        {lost === 0 ? "No step gave minutes away." : `Your steps gave ${lost} min away, by what was known before each.`}
+        {gaveUp &&
+          ` Giving up: ${gaveUp.lost} min more would have been needed, on average. Better then: ${gaveUp.best}. ${gaveUp.why}`}
+      </p>
+      {better && <p>{better}</p>}
+      <Link to="/practice">Another round</Link>
+    </section>
   );
 }
 
@@ -63,13 +110,9 @@ export default function PracticeRound() {
         {view.won === true && <strong>Won: {view.fault}.</strong>}
         {view.won === false && <strong>Lost. It was: {view.fault}.</strong>}
       </p>
-      {over && view.shortest && (
-        <section aria-labelledby="shortest-title" className={styles.shortest}>
-          <h2 id="shortest-title">The shortest way: {view.shortest.minutes} min</h2>
-          <p>{view.shortest.says}</p>
-          {view.better && <p>{view.better}</p>}
-          <Link to="/practice">Another round</Link>
-        </section>
+      {over && !view.judged && <Link to="/practice">Another round</Link>}
+      {view.judged && (
+        <Verdict judged={view.judged} better={view.better} gaveUp={view.judged.steps[view.steps.length]} />
       )}
       <div className={styles.columns}>
         <section aria-labelledby="steps-title">
@@ -77,7 +120,7 @@ export default function PracticeRound() {
           {view.steps.length === 0 && <p className="quiet">Nothing yet. Where would you look first?</p>}
           <ol className={styles.steps}>
             {view.steps.map((s, n) => (
-              <Step key={n} step={s} open={n === lastBoot} />
+              <Step key={n} step={s} open={n === lastBoot} judged={view.judged?.steps[n]} />
             ))}
           </ol>
         </section>
@@ -102,7 +145,7 @@ export default function PracticeRound() {
                 </li>
               ))}
             </ul>
-            <h3>Mend</h3>
+            <h3>Fix</h3>
             <Form
               onSubmit={(e) => {
                 e.preventDefault();
@@ -110,12 +153,12 @@ export default function PracticeRound() {
               }}
             >
               <Form.Group controlId="mend">
-                <Form.Label>What you would do, and boot again</Form.Label>
+                <Form.Label>What you would do; the boot that follows is counted</Form.Label>
                 <Form.Select value={mend} onChange={(e) => setMend(e.target.value)}>
                   <option value="">Choose</option>
                   {view.mends.map((m) => (
                     <option key={m.id} value={m.id}>
-                      {m.name}
+                      {m.name} ({m.minutes} min)
                     </option>
                   ))}
                 </Form.Select>
@@ -126,7 +169,7 @@ export default function PracticeRound() {
                 className="mt-2"
                 disabled={mend === "" || step.isPending}
               >
-                Mend it
+                Fix it
               </Button>{" "}
               <Button variant="link" className="mt-2" onClick={() => step.mutate("end")}>
                 Give up

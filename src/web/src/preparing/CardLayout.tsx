@@ -4,8 +4,8 @@ import type { BoardView, Preparation } from "../shared/api";
 import { binary, duration } from "../shared/words";
 import styles from "./Prepare.module.css";
 
-type School = Preparation["schools"][number];
-export type Layout = School["school"];
+type LayoutPlan = Preparation["layouts"][number];
+export type Layout = LayoutPlan["layout"];
 
 const names: Record<Layout, string> = {
   "one-card": "One system on the card",
@@ -30,7 +30,7 @@ export function CardLayout({
   recovery: number;
   onRecovery: (mebibytes: number) => void;
 }) {
-  const school = p.schools.find((s) => s.school === layout) ?? p.schools[0];
+  const plan = p.layouts.find((s) => s.layout === layout) ?? p.layouts[0];
   const { card, times } = p;
   return (
     <section aria-labelledby="card-title">
@@ -39,17 +39,18 @@ export function CardLayout({
       </h2>
       {!card && (
         <p className="lead">
-          No card is in this board yet. <Link to={`/boards/${view.board.id}/identify`}>Say which card</Link>
+          How large the card is, is not known yet: it is measured when it is written, or{" "}
+          <Link to={`/boards/${view.board.id}/identify`}>say which card</Link>.
         </p>
       )}
       <div className={styles.layout}>
         <Form.Group controlId="layout">
           <Form.Label>How it is laid out</Form.Label>
           <Form.Select value={layout} onChange={(e) => onLayout(e.target.value as Layout)}>
-            {p.schools.map((s) => (
-              <option key={s.school} value={s.school}>
-                {names[s.school as keyof typeof names]}
-                {s.against.length > 0 ? ": does not fit here" : ""}
+            {p.layouts.map((s) => (
+              <option key={s.layout} value={s.layout}>
+                {names[s.layout as keyof typeof names]}
+                {card && s.against.length > 0 ? ": does not fit here" : ""}
               </option>
             ))}
           </Form.Select>
@@ -65,8 +66,8 @@ export function CardLayout({
           />
         </Form.Group>
       </div>
-      {school && <LayoutDrawing school={school} cardBytes={card?.cardBytes ?? 0} />}
-      {school?.against.map((a) => (
+      {plan && <LayoutDrawing plan={plan} cardBytes={card?.cardBytes ?? 0} />}
+      {plan?.against.map((a) => (
         <p key={a} className="refused">
           {a}
         </p>
@@ -98,11 +99,11 @@ export function CardLayout({
           </span>
         </p>
       )}
-      {school && school.steps.length > 0 && (
+      {plan && plan.steps.length > 0 && (
         <details className={styles.told}>
           <summary>What to mind with this layout</summary>
           <ul>
-            {school.steps.map((t) => (
+            {plan.steps.map((t) => (
               <li key={t}>{t}</li>
             ))}
           </ul>
@@ -113,12 +114,12 @@ export function CardLayout({
 }
 
 /** The parts of each medium to scale; what stays free is told. */
-function LayoutDrawing({ school, cardBytes }: { school: School; cardBytes: number }) {
-  const media = [...new Set(school.parts.map((p) => p.medium))];
+function LayoutDrawing({ plan, cardBytes }: { plan: LayoutPlan; cardBytes: number }) {
+  const media = [...new Set(plan.parts.map((p) => p.medium))];
   return (
     <div className={styles.drawing}>
       {media.map((medium) => {
-        const parts = school.parts.filter((p) => p.medium === medium);
+        const parts = plan.parts.filter((p) => p.medium === medium);
         const used = parts.reduce((sum, p) => sum + p.bytes, 0);
         const whole = Math.max(used, medium === "card" ? cardBytes : 0);
         const free = whole - used;

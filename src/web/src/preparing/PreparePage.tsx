@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { BoardView, Preparation } from "../shared/api";
 import { DryBootChain } from "../images/DryBootChain";
-import { CardChanges } from "../shared/CardChanges";
+import { ProfileChanges } from "../shared/ProfileChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { RemovedList } from "../shared/RemovedList";
 import { usePreparation } from "./queries";
@@ -105,7 +105,7 @@ function Prepared({
         </div>
       )}
       <WriteCard view={view} preparation={p} layout={layout} draft={draft} files={preview.files.length} />
-      <CardChanges view={view} />
+      <ProfileChanges view={view} />
       <RemovedList kinds={["correction", "recipe"]} />
     </>
   );

@@ -43,7 +43,7 @@ export function Recipes({
             onChange={(e) => onChosen(e.target.checked ? [...chosen, r.id] : chosen.filter((c) => c !== r.id))}
           />
           <p className={against ? "refused" : "quiet"}>
-            {against ?? `${r.why} ${proven ? "Proven with this release." : "Not proven with this release yet."}`}
+            {against ?? `${r.why} ${proven ? "Tested with this version." : "Not tested with this version yet."}`}
           </p>
           {leftOut && <p className="refused">{leftOut}</p>}
           <details>

@@ -66,6 +66,7 @@ export function WriteCard({
   const drive = preparation.slots.find((s) => s.id === together.drive?.slotId);
   const others = preparation.beside.filter((i) => together.beside?.includes(i.id));
   const incomplete = (many && others.length === 0) || (apart && !drive);
+  const plays = view.model.instructionSet !== null;
   const breaks = preparation.before?.verdict === "does-not-boot";
   return (
     <section className={styles.write} aria-labelledby="write-title">
@@ -144,15 +145,16 @@ export function WriteCard({
       </Form>
       {slot && !slot.refused && (
         <p>
-          {setsFirst && "Sets what is typed, erases"}
+          {setsFirst && "Saves these settings, erases"}
           {!setsFirst && "Erases"} {slot.name} ({decimal(slot.bytes)})
           {apart && drive && ` and ${drive.name} (${decimal(drive.bytes)})`},{" "}
           {apart
             ? `puts the loader of ${view.imageTitle} on the first and its root on the second`
             : `puts ${[view.imageTitle, ...others.map((i) => i.title)].join(" and ")} on it${many ? " behind a menu" : ""}`}
           , reads {apart ? "both" : "it"} back
-          {files > 0 && `, writes ${files} first-boot ${files === 1 ? "file" : "files"}`} and plays the boot from it
-          {many && ", once as each entry"}
+          {files > 0 && `${plays ? "," : " and"} writes ${files} first-boot ${files === 1 ? "file" : "files"}`}
+          {plays && " and plays the boot from it"}
+          {plays && many && ", once as each entry"}
           {seconds && !many ? `: about ${duration(seconds)}` : ""}.
         </p>
       )}

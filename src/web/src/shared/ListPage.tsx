@@ -91,17 +91,20 @@ export function ListPage<T extends { id: string }>({
     return next;
   };
   const removeAll = async () => {
+    const asked = toRemove.map((t) => t.id);
     const gone: typeof taken = [];
+    // What is chosen while the answers are on their way stays chosen.
+    setChosen((now) => new Set([...now].filter((id) => !asked.includes(id))));
     try {
       for (const thing of toRemove) {
         await remove.mutateAsync(thing);
         gone.push(thing);
       }
     } catch {
-      // What was not removed stays chosen; the note says why.
+      // What was not removed is chosen again; the note says why.
+      setChosen((now) => new Set([...now, ...asked.filter((id) => !gone.some((g) => g.id === id))]));
     }
     setTaken(gone);
-    setChosen(new Set(picked.map((r) => r.id).filter((id) => !gone.some((g) => g.id === id))));
   };
   const takeBack = async () => {
     const back = taken;

@@ -1,6 +1,6 @@
-import styles from "./Placket.module.css";
+import styles from "./StageBar.module.css";
 
-/** One button of the placket: its shape tells the state, colour only helps. Drawn on a 28 by 28 field. */
+/** One button of the stage bar: its shape tells the state, colour only helps. Drawn on a 28 by 28 field. */
 export function StageButton({ state, size }: { state: string; size: number }) {
   const holes = (
     <g fill="var(--bh-ground)">

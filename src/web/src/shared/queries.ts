@@ -46,7 +46,7 @@ export function useLiveBench() {
         void queries.invalidateQueries({ queryKey: ["lines", bootId] });
       }
     }, 150);
-    // Words, seam and next thing are read, not watched: twice a second is soon enough, however many boards print.
+    // Words, steps and next thing are read, not watched: twice a second is soon enough, however many boards print.
     const bench = setInterval(() => {
       if (boards.size === 0 || queries.isFetching({ queryKey: ["bench"] }) > 0) return;
       for (const boardId of boards) void queries.invalidateQueries({ queryKey: ["board", boardId] });
@@ -70,8 +70,8 @@ export function useChange<V, T>(change: (variables: V) => Promise<T>, boardId?: 
   return useMutation<T, Error, V>({
     mutationFn: change,
     onSuccess: (answered) => {
-      // An answer that is the board as it stands now is shown at once: seam and next thing are never behind.
-      if (boardId && typeof answered === "object" && answered !== null && "seam" in answered && "board" in answered)
+      // An answer that is the board as it stands now is shown at once: steps and next thing are never behind.
+      if (boardId && typeof answered === "object" && answered !== null && "steps" in answered && "board" in answered)
         queries.setQueryData(["board", boardId], answered);
       void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["boots"] });
@@ -92,7 +92,7 @@ export const useCorrect = (id: string) =>
   useChange((body: Correction) => answer(POST("/api/boards/{id}/corrections", { params: { path: { id } }, body })), id);
 
 /** A change of the cards: the catalogue and what is matched from it are asked for again. */
-export function useCardChange<V, T>(change: (variables: V) => Promise<T>) {
+export function useProfileChange<V, T>(change: (variables: V) => Promise<T>) {
   const queries = useQueryClient();
   return useMutation<T, Error, V>({
     mutationFn: change,
@@ -104,17 +104,17 @@ export function useCardChange<V, T>(change: (variables: V) => Promise<T>) {
 }
 
 /** The ids of the cards that were added to those that ship. */
-export const useAddedCards = () => useQuery({ queryKey: ["cards"], queryFn: () => answer(GET("/api/cards")) });
+export const useAddedProfiles = () => useQuery({ queryKey: ["cards"], queryFn: () => answer(GET("/api/profiles")) });
 
 const removals = {
   board: "/api/boards/{id}",
   log: "/api/logs/{id}",
   correction: "/api/corrections/{id}",
   recipe: "/api/recipes/{id}",
-  "board-card": "/api/cards/board/{id}",
-  "image-card": "/api/cards/image/{id}",
-  "code-card": "/api/cards/code/{id}",
-  "experience-card": "/api/cards/experience/{id}",
+  "board-card": "/api/profiles/board/{id}",
+  "image-card": "/api/profiles/image/{id}",
+  "code-card": "/api/profiles/code/{id}",
+  "experience-card": "/api/profiles/experience/{id}",
   photo: "/api/photos/{id}",
   supply: "/api/parts/supply/{id}",
   part: "/api/parts/part/{id}",

@@ -268,7 +268,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards": {
+    "/api/profiles": {
         parameters: {
             query?: never;
             header?: never;
@@ -290,7 +290,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["CardsAdded"];
+                        "application/json": components["schemas"]["ProfilesAdded"];
                     };
                 };
             };
@@ -303,7 +303,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/drafts": {
+    "/api/profiles/drafts": {
         parameters: {
             query?: never;
             header?: never;
@@ -331,7 +331,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["CardDraft"];
+                        "application/json": components["schemas"]["ProfileDraft"];
                     };
                 };
             };
@@ -342,7 +342,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/boards": {
+    "/api/profiles/boards": {
         parameters: {
             query?: never;
             header?: never;
@@ -360,7 +360,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["BoardModel"];
+                    "application/json": components["schemas"]["BoardProfile"];
                 };
             };
             responses: {
@@ -370,7 +370,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["CardsAdded"];
+                        "application/json": components["schemas"]["ProfilesAdded"];
                     };
                 };
             };
@@ -381,7 +381,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/imports": {
+    "/api/profiles/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -399,7 +399,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["CardFileInput"];
+                    "application/json": components["schemas"]["ProfileFileInput"];
                 };
             };
             responses: {
@@ -409,7 +409,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["CardsAdded"];
+                        "application/json": components["schemas"]["ProfilesAdded"];
                     };
                 };
             };
@@ -420,7 +420,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/export": {
+    "/api/profiles/export": {
         parameters: {
             query?: never;
             header?: never;
@@ -455,7 +455,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals": {
+    "/api/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -473,7 +473,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["ArrivalInput"];
+                    "application/json": components["schemas"]["ImportInput"];
                 };
             };
             responses: {
@@ -483,7 +483,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Arrival"];
+                        "application/json": components["schemas"]["Import"];
                     };
                 };
             };
@@ -494,7 +494,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{id}": {
+    "/api/imports/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -518,7 +518,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Arrival"];
+                        "application/json": components["schemas"]["Import"];
                     };
                 };
             };
@@ -550,7 +550,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{id}/trees": {
+    "/api/imports/{id}/trees": {
         parameters: {
             query?: never;
             header?: never;
@@ -589,7 +589,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{id}/overlays": {
+    "/api/imports/{id}/overlays": {
         parameters: {
             query?: never;
             header?: never;
@@ -626,7 +626,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{id}/draft": {
+    "/api/imports/{id}/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -653,7 +653,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["CardDraft"];
+                        "application/json": components["schemas"]["ProfileDraft"];
                     };
                 };
             };
@@ -666,7 +666,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{id}/board": {
+    "/api/imports/{id}/board": {
         parameters: {
             query?: never;
             header?: never;
@@ -686,7 +686,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["ArrivedBoard"];
+                    "application/json": components["schemas"]["ImportedBoard"];
                 };
             };
             responses: {
@@ -859,7 +859,7 @@ export interface paths {
                 query?: {
                     screen?: boolean;
                     longTerm?: boolean;
-                    school?: string;
+                    layout?: string;
                 };
                 header?: never;
                 path: {
@@ -1260,7 +1260,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["CardFileInput"];
+                    "application/json": components["schemas"]["ProfileFileInput"];
                 };
             };
             responses: {
@@ -2692,7 +2692,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/boots/{id}/answers/{cause}": {
+    "/api/boots/{id}/answers/{question}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2706,13 +2706,54 @@ export interface paths {
                 header?: never;
                 path: {
                     id: string;
-                    cause: string;
+                    question: string;
                 };
                 cookie?: never;
             };
             requestBody: {
                 content: {
                     "application/json": components["schemas"]["AnswerInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Diagnosis"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/end-of-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EndInput"];
                 };
             };
             responses: {
@@ -2850,6 +2891,64 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boots/{id}/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AskedView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AskedView"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3935,7 +4034,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["CardFileInput"];
+                    "application/json": components["schemas"]["ProfileFileInput"];
                 };
             };
             responses: {
@@ -3974,7 +4073,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["CardFileInput"];
+                    "application/json": components["schemas"]["ProfileFileInput"];
                 };
             };
             responses: {
@@ -4437,7 +4536,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ImageCard"];
+                        "application/json": components["schemas"]["ImageProfile"];
                     };
                 };
             };
@@ -4838,7 +4937,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/board/{id}": {
+    "/api/profiles/board/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4873,7 +4972,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/image/{id}": {
+    "/api/profiles/image/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4908,7 +5007,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/code/{id}": {
+    "/api/profiles/code/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4943,7 +5042,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cards/experience/{id}": {
+    "/api/profiles/experience/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -5378,37 +5477,66 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description The chip of a USB adapter, told by the ids that it carries. */
         AdapterChip: {
+            /** @description Vendor and product as the system gives them ("0403:6001"). */
             usb: string[];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What every such chip reaches, in bits a second.
+             */
             maxSpeed: number;
+            /** @description As of an adapter; as the kernel's driver for these ids computes a rate. */
             clocks: null | components["schemas"]["AdapterClock"][];
         };
+        /** @description One way of an adapter to make a rate: a base in bits a second over a divisor. */
         AdapterClock: {
             /** Format: double */
             base: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The finest step of the divisor: 1, or 0.125 for one with eighths.
+             */
             step: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The smallest divisor.
+             */
             least: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The largest divisor.
+             */
             most: number;
         };
+        /** @description A pin or wire of an adapter, in the order of its row. */
         AdapterPin: {
+            /** @description As it is printed or usually called. */
             name: string;
+            /** @description The colour of its wire, or null. */
             colour: null | string;
+            /** @description ground, transmit, receive, supply, or other. */
             carries: string;
         };
+        /** @description Two logs beside each other. */
         AlignedLogs: {
             runs: components["schemas"]["AlignedRun"][];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many lines the left one has.
+             */
             leftTotal: number;
             /** Format: int32 */
             rightTotal: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The run in which they part first; null when they never do.
+             */
             firstParting: null | number;
         };
+        /** @description A run of lines of two logs beside each other; lines are counted from 1, a count of 0 means that this log has nothing there. */
         AlignedRun: {
+            /** @description Whether the lines have the same shapes, one by one. */
             same: boolean;
             /** Format: int32 */
             leftFrom: number;
@@ -5419,41 +5547,48 @@ export interface components {
             /** Format: int32 */
             rightCount: number;
         };
+        /** @description What a person answers to a question, the id of a result or "unseen"; null takes the answer back. */
         AnswerInput: {
-            answer: null | components["schemas"]["CheckAnswer"];
+            result: null | string;
         };
-        Arrival: {
-            id: string;
-            kind: components["schemas"]["ArrivalKind"];
-            path: null | string;
-            says: string;
-            /** Format: int32 */
-            trees: number;
-            /** Format: int32 */
-            overlays: number;
-            candidates: components["schemas"]["BoardCandidate"][];
-            running: boolean;
-            /** Format: int64 */
-            doneBytes: number;
-            /** Format: int64 */
-            totalBytes: number;
-            problem: null | components["schemas"]["Problem"];
+        /** @description A question that the board was asked. */
+        AskStep: {
+            /** @description The question. */
+            questionId: string;
+            /** @description It in words. */
+            asks: string;
+            /** @description What was typed. */
+            command: string;
+            /** @description Why it was asked now. */
+            why: string;
+            /** @description The lines that came back; empty while it is waited for. */
+            answer: string[];
+            /** @description What they mean; null when nothing could be read from them. */
+            resultId: null | string;
+            /** @description The same in words. */
+            says: null | string;
+            /** @description What it did to the ranking; null when nothing. */
+            moved: null | string;
+            /**
+             * Format: int32
+             * @description From Enter to the end of the answer.
+             */
+            milliseconds: number;
         };
-        ArrivalInput: {
-            path: null | string;
-            text: null | string;
+        /** @description What the board was asked in a boot. */
+        AskedView: {
+            /** @description Who waits at the console ("the loader's shell"); null while nobody looked. */
+            who: null | string;
+            /** @description Whether that is somebody who takes commands. */
+            takesCommands: boolean;
+            state: null | components["schemas"]["SequenceState"];
+            /** @description What it does or how it ended; null while there was none. */
+            says: null | string;
+            /** @description The questions in order; those of earlier rounds without their answers' lines. */
+            steps: components["schemas"]["AskStep"][];
+            first: null | components["schemas"]["FirstAsked"];
         };
-        /** @enum {unknown} */
-        ArrivalKind: "unknown" | "image" | "trees" | "log" | "system" | "mark";
-        ArrivedBoard: {
-            nickname: string;
-            tree: null | string;
-            mark: null | string;
-            candidate: null | components["schemas"]["BoardChoice"];
-            /** @default false */
-            simulated: boolean;
-            overlays?: null | string[];
-        };
+        /** @description One attempt to boot within a capture; lines are counted from 1. */
         Attempt: {
             /** Format: int32 */
             number: number;
@@ -5463,28 +5598,58 @@ export interface components {
             lastLine: number;
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
+            /** @description Its stages; the times of the first attempt count from where the capture counts from, those of a later one from its first line. */
             stages: components["schemas"]["StageReached"][];
         };
+        /** @description A button of the stage bar. */
+        BarStage: {
+            stage: components["schemas"]["Stage"];
+            /** @description open, reached, now, stopped, hidden or flawed. */
+            state: string;
+            /** Format: double */
+            seconds: null | number;
+            /** Format: int32 */
+            line: null | number;
+            /**
+             * Format: double
+             * @description Seconds since power when this stage is usually reached at the earliest, from good boots of this pair; null without one.
+             */
+            usualFrom: null | number;
+            /** Format: double */
+            usualTo: null | number;
+        };
+        /** @description A board of a new batch. */
         BatchBoard: {
             nickname: string;
+            /** @description The host name that it gets. */
             host: string;
         };
+        /** @description One board of a batch as it stands. */
         BatchBoardView: {
             boardId: string;
+            /** @description Whether it is no longer on the bench; then only its id is known. */
             gone: boolean;
             nickname: string;
+            /** @description The host name that is set for it. */
             host: null | string;
+            /** @description The host name that it says itself, or null. */
             says: null | string;
             summary: null | components["schemas"]["BoardSummary"];
             card: components["schemas"]["CardState"];
             /** Format: int32 */
             boots: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description From power to the login of its newest boot.
+             */
             loginSeconds: null | number;
+            /** @description The name of the cause that leads for its newest boot; null for none. */
             cause: null | string;
             addresses: string[];
+            /** @description What of its newest boot is not as the record says. */
             differs: string[];
         };
+        /** @description A batch that is begun from a kept version. */
         BatchInput: {
             name: string;
             boardId: string;
@@ -5492,6 +5657,7 @@ export interface components {
             version: number;
             boards: components["schemas"]["BatchBoard"][];
         };
+        /** @description A batch in the list. */
         BatchRow: {
             id: string;
             name: string;
@@ -5500,47 +5666,66 @@ export interface components {
             /** Format: int32 */
             boards: number;
         };
+        /** @description A batch with its boards. */
         BatchView: {
             id: string;
             name: string;
             /** Format: date-time */
             madeAt: string;
+            /** @description The board and version that it repeats. */
             source: string;
             sourceBoardId: string;
+            /** @description What is the same for every board. */
             same: string[];
+            /** @description What each board has for itself. */
             own: string[];
             boards: components["schemas"]["BatchBoardView"][];
             slots: components["schemas"]["CardSlot"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description What one reason means for the verdict.
+         * @enum {unknown}
+         */
         Bearing: "stops" | "unproven" | "change" | "good" | "note";
+        /** @description An image that can be put beside another one on a card. */
         BesideChoice: {
             id: string;
             title: string;
             /** Format: int64 */
             bytes: number;
         };
+        /** @description The good boot that is nearest to a boot, and where they part. */
         BesideGood: {
+            /** @description The good one; null for one of the lab. */
             bootId: null | string;
             boardId: null | string;
             /** Format: int32 */
             number: null | number;
+            /** @description What both have in common ("this board and image"), or which system of the lab it is. */
             of: string;
             compared: components["schemas"]["Compared"];
         };
+        /** @description One physical board on the bench. */
         Board: {
             id: string;
             nickname: string;
             modelId: string;
             revisionId: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Null when nobody knows how much is fitted.
+             */
             memoryMiB: null | number;
             connected: components["schemas"]["Connected"];
+            /** @description How its identity is known: mark, loader, person; several may agree. */
             toldBy: string[];
+            /** @description The image chosen for it, or null. */
             imageId: null | string;
+            /** @description What was changed on its card so far, in order, in plain words. */
             changes: string[];
             simulated: boolean;
         };
+        /** @description A board that it could be, with its probability (all of them and the unknown one add up to 1). */
         BoardCandidate: {
             modelId: string;
             name: string;
@@ -5551,10 +5736,12 @@ export interface components {
             probability: number;
             reasons: components["schemas"]["BoardReason"][];
         };
+        /** @description A model and a revision of the catalogue. */
         BoardChoice: {
             modelId: string;
             revisionId: string;
         };
+        /** @description What a person says when a board is put on the bench, or corrected there. */
         BoardInput: {
             nickname: string;
             modelId: string;
@@ -5564,43 +5751,18 @@ export interface components {
             connected: components["schemas"]["Connected"];
             toldBy: string[];
             simulated: boolean;
+            /** @description The fault that a simulated board hides; null for none. */
             faultId: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Of a board on the bench, which version of it was changed; a later one is not overwritten. Null takes any.
+             */
             version?: null | number;
         };
-        BoardModel: {
-            format: string;
-            id: string;
-            maker: null | string;
-            name: string;
-            carrier: null | string;
-            processor: null | string;
-            instructionSet: null | components["schemas"]["InstructionSet"];
-            revisions: components["schemas"]["Revision"][];
-            memoryMiB: number[];
-            bootMedia: string[];
-            loader: null | string;
-            firstLoader: null | components["schemas"]["FirstLoaderPlace"];
-            /** Format: int32 */
-            flashGb: null | number;
-            switches: components["schemas"]["BootSwitch"][];
-            console: components["schemas"]["ConsolePort"];
-            power: components["schemas"]["PowerInput"];
-            videoOutputs: components["schemas"]["VideoOutput"][];
-            lights: components["schemas"]["Light"][];
-            hidden: string[];
-            banner: null | string;
-            ports: components["schemas"]["BoardPort"][];
-            wireless: null | components["schemas"]["Wireless"];
-            cooling: null | string;
-            quirks: components["schemas"]["Quirk"][];
-            sources?: null | {
-                [key: string]: string;
-            };
-            fullName?: null | string;
-        };
+        /** @description A photo of a board without its bytes. */
         BoardPhoto: {
             id: string;
+            /** @description What it shows, in a person's words; may be empty. */
             says: string;
             /** Format: int32 */
             width: number;
@@ -5609,40 +5771,99 @@ export interface components {
             /** Format: date-time */
             addedAt: string;
         };
+        /** @description A port: its kind (ethernet, usb-host, usb-device, usb-power, audio, camera, header, storage), name and a note, or null. */
         BoardPort: {
             kind: string;
             name: string;
             note: null | string;
         };
+        /** @description A board profile: everything about one model that decides what will start on it and how it is wired. The file format is published in docs/formats. */
+        BoardProfile: {
+            /** @description Always string BoardProfile.ProfileFormat. */
+            format: string;
+            id: string;
+            /** @description Null when nothing tells who made it. */
+            maker: null | string;
+            name: string;
+            /** @description The carrier that a module sits on, or null for a board of its own. */
+            carrier: null | string;
+            /** @description Null when nothing tells. */
+            processor: null | string;
+            instructionSet: null | components["schemas"]["InstructionSet"];
+            revisions: components["schemas"]["Revision"][];
+            /** @description The sizes that it is sold with; empty when none is known. */
+            memoryMiB: number[];
+            /** @description Where the boot ROM looks, in its order: card, flash, usb, ssd, network; empty when nobody knows. */
+            bootMedia: string[];
+            /** @description How its loader finds a system: distro (extlinux.conf or a boot script), efi, bios, keyvalue; null when nobody knows. */
+            loader: null | string;
+            firstLoader: null | components["schemas"]["FirstLoaderPlace"];
+            /**
+             * Format: int32
+             * @description Soldered flash as sold, in GB; null when there is none.
+             */
+            flashGb: null | number;
+            /** @description Straps and switches that change where it starts from. */
+            switches: components["schemas"]["BootSwitch"][];
+            console: components["schemas"]["ConsolePort"];
+            power: components["schemas"]["PowerInput"];
+            videoOutputs: components["schemas"]["VideoOutput"][];
+            lights: components["schemas"]["Light"][];
+            /** @description Stages that this board prints nothing for. */
+            hidden: string[];
+            /** @description What its loader prints as the model line; null when nobody knows. */
+            banner: null | string;
+            ports: components["schemas"]["BoardPort"][];
+            wireless: null | components["schemas"]["Wireless"];
+            /** @description What it needs against heat, or null for nothing. */
+            cooling: null | string;
+            quirks: components["schemas"]["Quirk"][];
+            /** @description Where each fact is known from, by the name of its field ("console.device"); a field that is not in it is the card author's. */
+            sources?: null | {
+                [key: string]: string;
+            };
+            /** @description Maker and name, as far as they are known. */
+            fullName?: null | string;
+        };
+        /** @description One thing that a source says about a candidate. */
         BoardReason: {
+            /** @description mark, code, log, device tree or eyes. */
             source: string;
             text: string;
+            /** @description Whether it speaks for the candidate. */
             for: boolean;
         };
+        /** @description A board as it lies on the bench. */
         BoardSummary: {
             id: string;
             nickname: string;
             model: string;
-            placket: components["schemas"]["PlacketStage"][];
+            stageBar: components["schemas"]["BarStage"][];
+            /** @description What it waits for. */
             waits: components["schemas"]["BoardWaits"];
+            /** @description Its state in plain words. */
             word: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds since power that belong to the state, or null.
+             */
             seconds: null | number;
             live: boolean;
             simulated: boolean;
             next: components["schemas"]["NextThing"];
         };
+        /** @description Everything about one board. */
         BoardView: {
             board: components["schemas"]["Board"];
-            model: components["schemas"]["BoardModel"];
+            model: components["schemas"]["BoardProfile"];
             sentence: string;
             toldBy: string;
             imageTitle: null | string;
-            seam: components["schemas"]["SeamState"][];
+            steps: components["schemas"]["StepState"][];
             next: {
                 [key: string]: components["schemas"]["NextThing"];
             };
-            placket: components["schemas"]["PlacketStage"][];
+            stageBar: components["schemas"]["BarStage"][];
             word: string;
             latestBootId: null | string;
             settingsKept: boolean;
@@ -5651,12 +5872,21 @@ export interface components {
             standIn: boolean;
             changes: components["schemas"]["ChangeView"][];
             port: null | components["schemas"]["CapturePort"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Counts the changes of the board; a save names the one that it began from.
+             */
             version: number;
+            /** @description Whether a boot of it is being captured at the moment. */
             capturing: boolean;
+            lastConsole: null | components["schemas"]["LastConsole"];
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a board on the bench waits for, in the order in which a person is needed.
+         * @enum {unknown}
+         */
         BoardWaits: "look" | "keep" | "boot" | "time" | "card" | "nothing";
+        /** @description A boot in a list. */
         BootRow: {
             id: string;
             boardId: string;
@@ -5674,20 +5904,31 @@ export interface components {
             outcome: null | components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
         };
+        /** @description Where the console of a boot comes from. */
         BootStart: {
+            /** @description As Sources reads it: "simulated", a device path, "tcp:HOST:PORT", "rfc2217:HOST:PORT", "browser:NAME", "replay:BOOT". */
             source: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Bits per second; null takes the board's own.
+             */
             speed: null | number;
+            /** @description Data bits, parity, stop bits; null: 8N1. */
             frame?: null | string;
             flow?: null | components["schemas"]["FlowControl"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of a replay: how many times faster than it was; null: 1.
+             */
             pace?: null | number;
         };
+        /** @description A strap or switch: where it is, and what each setting does. */
         BootSwitch: {
             where: string;
             setting: string;
             effect: string;
         };
+        /** @description One boot as it is shown. */
         BootView: {
             id: string;
             boardId: string;
@@ -5701,7 +5942,7 @@ export interface components {
             word: string;
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
-            placket: components["schemas"]["PlacketStage"][];
+            stageBar: components["schemas"]["BarStage"][];
             attempts: components["schemas"]["Attempt"][];
             facts: components["schemas"]["Facts"];
             /** Format: int64 */
@@ -5711,8 +5952,12 @@ export interface components {
             /** Format: double */
             nowSeconds: null | number;
             quiet: null | components["schemas"]["QuietView"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many good boots it is compared with.
+             */
             goodBoots: number;
+            /** @description What they have in common with it ("this board and image"); null without any. */
             goodOf: null | string;
             endedWhy: null | string;
             waiting: null | components["schemas"]["Problem"];
@@ -5721,59 +5966,88 @@ export interface components {
             line: null | components["schemas"]["LineSettings"];
             hint: null | components["schemas"]["LineHint"];
             typing: null | components["schemas"]["TypingState"];
+            /** @description The last, unfinished line while it is live. */
             prompt: string;
+            /** @description Whether that line asks for something that is not kept. */
             asksForSecret: boolean;
+            /** @description Whether a page reads its port. */
             readByPage: boolean;
+            endOfLog: null | components["schemas"]["Ended"];
         };
+        /** @description A serial port and its speed in bits per second. */
         CapturePort: {
             path: string;
             /** Format: int32 */
             speed: number;
         };
+        /** @description How much of its label a card holds: makers differ, so it is a band from measured cards and not one factor. */
         CardBand: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The smallest share that a measured card held, 0 to 1.
+             */
             least: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The largest.
+             */
             most: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many cards were measured; 0 leaves the band at 0.9 to 1, wider than any that was met.
+             */
             cards: number;
         };
-        CardDraft: {
-            card: components["schemas"]["BoardModel"];
-            read: components["schemas"]["DraftFact"][];
-            ask: components["schemas"]["DraftQuestion"][];
-        };
-        CardFileInput: {
-            name: string;
-            yaml: string;
-        };
+        /** @description A fact that a source tells differently from the card, or that the card does not know yet. */
         CardLesson: {
             field: string;
+            /** @description What the card says, or null. */
             before: null | string;
+            /** @description Where the card has it from, or null. */
             beforeFrom: null | string;
             after: string;
             from: string;
+            /** @description The look that decides, when the source contradicts what a person told; null when the source is the better one. */
             decides: null | string;
         };
+        /** @description How a card is to be written. */
         CardOrder: {
             slotId: string;
+            /** @description What a person typed: the size of a real card in whole GB. */
             confirm: null | string;
+            /** @description Whether the whole card is checked for its size first. */
             checkSize: boolean;
+            /** @description Whether it is written although the image does not boot on this board. */
             anyway: boolean;
-            layout?: components["schemas"]["School"];
+            /** @description How it is laid out; an image as it is unless a menu or a loader alone is ordered. */
+            layout?: components["schemas"]["StorageLayout"];
+            /** @description The ids of the images beside that of the board, in the order of a menu. */
             beside?: null | string[];
             drive?: null | components["schemas"]["DriveOrder"];
-            /** @default false */
+            /**
+             * @description Whether a boot of this board that is being captured is ended for it; without that it is not written meanwhile.
+             * @default false
+             */
             endCapture: boolean;
         };
+        /** @description An image on a card in bytes: what the image takes, what is kept for updates, what stays free. */
         CardPlan: {
             /** Format: int32 */
             cardGb: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What can be counted on of a card with this label.
+             */
             cardBytes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What it may hold at most.
+             */
             cardMostBytes: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many measured cards that comes from.
+             */
             measuredCards: number;
             /** Format: int64 */
             imageBytes: number;
@@ -5781,31 +6055,51 @@ export interface components {
             updateBytes: number;
             /** Format: int64 */
             freeBytes: number;
+            /** @description The expanded image is not larger than the card. */
             fits: boolean;
+            /** @description A quarter of the image, at least 1 GiB, stays free for updates. */
             hasRoom: boolean;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Seconds to write and read back with a card of speed class 10.
+             */
             writeSeconds: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What the root file system has after the first boot: the rest of the card when it grows, else what the image gives it.
+             */
             growsToBytes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What a user may fill of it (see long CardPlan.Usable(long bytes)).
+             */
             usableBytes: number;
         };
+        /** @description A slot that a card can be written in. */
         CardSlot: {
             id: string;
             name: string;
             /** Format: int64 */
             bytes: number;
             setup: null | components["schemas"]["SimulatedCardSetup"];
+            /** @description Why it may not be written, or null. */
             refused: null | string;
+            /** @description What must be typed before a real card is erased: its size in whole GB; null for a simulated one. */
             confirm: null | string;
         };
+        /** @description How fast the cards that were written in one slot were, oldest first, in MB a second. */
         CardSpeeds: {
             slot: string;
             written: number[];
+            /** @description Whether the newest is slower than two thirds of the fastest before it. */
             slower: boolean;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What is known of the card that should be in a board: choosing an image writes nothing.
+         * @enum {unknown}
+         */
         CardState: "no-image" | "chosen" | "being-written" | "half-written" | "written" | "told" | "seen";
+        /** @description How long a card takes in seconds, and what the slowest link is. */
         CardTimes: {
             /** Format: int32 */
             downloadSeconds: number;
@@ -5814,9 +6108,13 @@ export interface components {
             /** Format: int32 */
             readBackSeconds: number;
             slowestLink: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many of the user's own writes the figures come from; 0 for the promises of the classes.
+             */
             learnt: number;
         };
+        /** @description The writing of a card as it stands; stored at each step, so that it is true at the next start. */
         CardWrite: {
             id: string;
             boardId: string;
@@ -5825,64 +6123,111 @@ export interface components {
             imageId: string;
             imageTitle: string;
             step: components["schemas"]["WriteStep"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Of the present step.
+             */
             doneBytes: number;
             /** Format: int64 */
             totalBytes: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Of the present step, 0 before it is known.
+             */
             bytesPerSecond: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Measured while the image was written.
+             */
             writeBytesPerSecond: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Measured while the card was read back.
+             */
             readBytesPerSecond: null | number;
+            /** @description The first-boot files that are on the card. */
             files: string[];
             before: null | components["schemas"]["DryVerdict"];
             after: null | components["schemas"]["DryBoot"];
+            /** @description Whether anything was written to the card. */
             erased: boolean;
             problem: null | components["schemas"]["Problem"];
             /** Format: date-time */
             startedAt: string;
             /** Format: date-time */
             endedAt: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Which card of its board it is or will be; null in records of earlier versions.
+             */
             cardNumber?: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What the label of the card says, as the board on the bench has it; null when it says nothing.
+             */
             labelGb?: null | number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What the card holds.
+             */
             cardBytes?: null | number;
+            /** @description The texts of the first-boot files as they were written, without secrets; null in records of earlier versions. */
             applied?: null | components["schemas"]["KeptFile"][];
-            layout?: components["schemas"]["School"];
+            /** @description How the card is laid out. */
+            layout?: components["schemas"]["StorageLayout"];
+            /** @description The systems of a card that is put together, in the order of its menu; null where an image was written as it is. */
             systems?: null | components["schemas"]["LaidSystem"][];
+            /** @description The slot of the drive that holds the root; null where it is on the card. */
             driveSlotId?: null | string;
+            /** @description ssd or usb; null without a drive. */
             driveKind?: null | string;
+            set?: null | components["schemas"]["FirstBoot"];
+            /** @description Ids of the recipes that were written; null in records of earlier versions. */
+            recipes?: null | string[];
+            /** @description Whether it goes on. */
             running?: boolean;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Seconds that the present step still takes at its present speed; null before that is known.
+             */
             secondsLeft?: null | number;
         };
-        CardsAdded: {
-            boards: string[];
-            images: string[];
-            codes: string[];
-        };
+        /** @description Everything known about models, images, supplies, adapters and revision codes, by id. */
         Catalogue: {
+            /** @description Cards as they were measured. */
             measuredCards?: null | components["schemas"]["MeasuredCard"][];
+            /** @description What a label promises, as far as cards were measured. */
             cardBand?: components["schemas"]["CardBand"];
-            models: components["schemas"]["BoardModel"][];
-            images: components["schemas"]["ImageCard"][];
+            /** @description All board models. */
+            models: components["schemas"]["BoardProfile"][];
+            /** @description All images. */
+            images: components["schemas"]["ImageProfile"][];
+            /** @description All supplies. */
             supplies: components["schemas"]["Supply"][];
+            /** @description All console adapters. */
             adapters: components["schemas"]["ConsoleAdapter"][];
+            /** @description Chips of console adapters. */
             chips?: null | components["schemas"]["AdapterChip"][];
+            /** @description All supply cables. */
             cables: components["schemas"]["SupplyCable"][];
+            /** @description All parts that a board may feed. */
             parts: components["schemas"]["FedPart"][];
+            /** @description All schemes of revision codes. */
             codes: components["schemas"]["RevisionScheme"][];
         };
+        /** @description A cause that was met. */
         CauseCount: {
             id: string;
             name: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description In how many boots it led.
+             */
             boots: number;
+            /** @description What was noted against it, with how often a later boot proved it. */
             fixes: components["schemas"]["FixCount"][];
         };
+        /** @description A cause that led in boots, and what mended it. */
         CauseExperience: {
             cause: string;
             /** Format: int32 */
@@ -5890,12 +6235,17 @@ export interface components {
             fixes: components["schemas"]["FixExperience"][];
         };
         /**
+         * @description Whether a cause is settled.
          * @default open
          * @enum {unknown}
          */
         CauseState: "open" | "confirmed" | "refuted";
-        /** @enum {unknown} */
+        /**
+         * @description What became of a piece of text.
+         * @enum {unknown}
+         */
         Change: "same" | "removed" | "added";
+        /** @description A change on the card or bench of a board. */
         ChangeView: {
             /** Format: int64 */
             id: number;
@@ -5904,8 +6254,10 @@ export interface components {
             /** Format: date-time */
             madeAt: string;
             edit: null | components["schemas"]["ChangedLine"];
+            /** @description Whether a later boot proved it, in plain words. */
             proven: string;
         };
+        /** @description A line of a file that was changed on a card: its place, and the line before and after (null: it was not there). */
         ChangedLine: {
             path: string;
             /** Format: int32 */
@@ -5915,18 +6267,22 @@ export interface components {
         };
         /** @enum {unknown} */
         CheckAnswer: "yes" | "no" | "unseen" | null;
+        /** @description What was found in it, its right name when an editor hid an ending, and the clean text. */
         CheckedEdit: {
             rightName: null | string;
             traps: components["schemas"]["FileTrap"][];
             clean: string;
         };
+        /** @description What a person has of an unknown board. */
         CluesInput: {
             mark: null | string;
             code: null | string;
             text: null | string;
+            /** @description A device tree blob in Base64, or null. */
             tree: null | string;
             seen: null | components["schemas"]["Seen"][];
         };
+        /** @description Bits of a number, counted from the lowest (0), that must have one value. */
         CodeCondition: {
             /** Format: int32 */
             from: number;
@@ -5935,6 +6291,7 @@ export interface components {
             /** Format: uint64 */
             is: number;
         };
+        /** @description A field of a code: its bits and what their values mean. */
         CodeField: {
             name: string;
             /** Format: int32 */
@@ -5943,19 +6300,23 @@ export interface components {
             width: number;
             values: components["schemas"]["CodeValue"][];
         };
+        /** @description One field as read from a code; means is "not known here" for a value that the scheme does not have. */
         CodePart: {
             field: string;
             means: string;
         };
+        /** @description A code as a scheme reads it. */
         CodeReading: {
             code: string;
             scheme: string;
+            /** @description Null where no field tells; so too for revision and memory. */
             modelId: null | string;
             revisionId: null | string;
             /** Format: int32 */
             memoryMiB: null | number;
             parts: components["schemas"]["CodePart"][];
         };
+        /** @description What one value of a field stands for; null where it does not tell. */
         CodeValue: {
             /** Format: uint64 */
             is: number;
@@ -5965,76 +6326,126 @@ export interface components {
             /** Format: int32 */
             memoryMiB: null | number;
         };
+        /** @description A stretch of a console line in a colour of its own, or thick. */
         ColouredRun: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The first character, counted from 0.
+             */
             from: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Characters, at least 1.
+             */
             length: number;
+            /** @description One of the eight names of ECMA-48 ("red"), which the page draws in a shade that can be read, or "#rrggbb" where a system asks for that very colour; null for the colour of all text. */
             colour: null | string;
             bold: boolean;
         };
+        /** @description A command for a shell. */
         CommandInput: {
             text: string;
-            /** @default false */
+            /**
+             * @description Whether it is sent to a prompt that is not known for a shell's; never to a question for a secret.
+             * @default false
+             */
             anyway: boolean;
         };
+        /** @description What distinguishes a log from another one, as a rule a good one. */
         Compared: {
             parting: null | components["schemas"]["Parting"];
+            /** @description Lines that only this log has, each shape once, up to int LogComparison.MostShown. */
             new: components["schemas"]["LineOf"][];
+            /** @description Lines that only the other has. */
             missing: components["schemas"]["LineOf"][];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many there are in all.
+             */
             newCount: number;
             /** Format: int32 */
             missingCount: number;
             slower: components["schemas"]["SlowerStage"][];
         };
+        /** @description Two records beside each other. */
         ComparedSettings: {
             before: string;
             after: string;
             differences: components["schemas"]["SettingDifference"][];
         };
+        /** @description What a message of a program that connects means. */
         ConnectTrouble: {
+            /** @description The cause that it stands for. */
             causeId: string;
             says: string;
+            /** @description The one command that mends it, or null. */
             command: null | string;
         };
+        /** @description What is connected to a board; null means nothing there. */
         Connected: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The label on the card in GB.
+             */
             cardGb: null | number;
             screen: boolean;
             network: boolean;
+            /** @description A supply of the catalogue. */
             supplyId: null | string;
+            /** @description A console adapter of the catalogue. */
             adapterId: null | string;
+            /** @description The supply cable, a cable of the catalogue; null when the supply has its own. */
             cableId?: null | string;
+            /** @description Ids of parts that the board feeds. */
             parts?: null | string[];
         };
+        /** @description The wires and the supply for a board. */
         Connection: {
             wiring: null | components["schemas"]["Wiring"];
             speed: null | components["schemas"]["ConsoleSpeed"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What the newest boot printed; null when there is none.
+             */
             logBytes: null | number;
             supply: components["schemas"]["SupplyVerdict"];
             beforePower: components["schemas"]["PowerStep"][];
         };
+        /** @description What came of a cause: a later symptom, or the line at which the boot ended. */
         Consequence: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its line, from 1.
+             */
             line: number;
+            /** @description The line itself. */
             text: string;
+            /** @description The cause that this would be if it stood alone; null for the end of the boot. */
             name: null | string;
         };
+        /** @description A console adapter: the levels it speaks and the highest rate in bits per second that it reaches. */
         ConsoleAdapter: {
             id: string;
             name: string;
             levels: components["schemas"]["ConsoleLevel"][];
             /** Format: int32 */
             maxSpeed: number;
-            /** @default loose wires */
+            /**
+             * @description Its plug: loose wires, or nine-pin.
+             * @default loose wires
+             */
             connector: string;
+            /** @description What it divides to get a rate, each way that it has; null when that is not known. */
             clocks?: null | components["schemas"]["AdapterClock"][];
+            /** @description Its pins in their order; null when nobody noted it. */
             pins?: null | components["schemas"]["AdapterPin"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description Signal levels of a console; RS-232 destroys a logic-level pin.
+         * @enum {unknown}
+         */
         ConsoleLevel: "logic18" | "logic33" | "logic5" | "rs232" | "unknown";
+        /** @description The serial console: Linux device name, rate in bits per second, signal level, where it is, and the labels of its three pins; what is not known is null. */
         ConsolePort: {
             device: null | string;
             /** Format: int32 */
@@ -6044,36 +6455,54 @@ export interface components {
             ground: null | string;
             transmit: null | string;
             receive: null | string;
+            /** @description Place and pins as one sentence ("Header: 6 ground, 8 transmit, 10 receive"); null when one of them is not known. */
             pins?: null | string;
+            /** @description Device and rate as the kernel takes them ("console=ttyS2,1500000"); null when the device is not known. */
             argument?: null | string;
         };
+        /** @description The rate that an adapter really reaches for a console. */
         ConsoleSpeed: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Bits a second that its divisor gives; null when nothing tells what it divides.
+             */
             achieved: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How far that is off, as a share of the wanted rate; or null.
+             */
             errorShare: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Ten bits make a byte with 8N1.
+             */
             bytesPerSecond: number;
+            /** @description Whether that is read well; null when it cannot be told. */
             reads: null | boolean;
             text: string;
         };
+        /** @description One thing that takes current, in amperes at its worst moment. */
         Consumer: {
             name: string;
             /** Format: double */
             amps: number;
         };
+        /** @description A copy of a card that a person made. */
         CopyInput: {
             place: string;
             sha256: null | string;
             /** Format: int64 */
             bytes: null | number;
         };
+        /** @description A cause that a person corrected after a boot. */
         Correction: {
             bootId: string;
             causeId: string;
+            /** @description What was really changed, in the person's own words; null on a simulated board, where the fault itself is taken out. */
             text?: null | string;
             edit?: null | components["schemas"]["ChangedLine"];
         };
+        /** @description The machine-readable answer; its shape is published in the design and stays. */
         Diagnosis: {
             outcome: components["schemas"]["Outcome"];
             lastStage: null | components["schemas"]["Stage"];
@@ -6083,8 +6512,13 @@ export interface components {
             nextCheck: components["schemas"]["NextCheck"];
             facts: components["schemas"]["Facts"];
             newToMe?: null | components["schemas"]["Novelty"];
+            /** @description Several faults that each stand by themselves, by id, in the order in which they must be mended; empty when there is at most one. */
             mendInOrder?: null | string[];
+            ifStill?: null | components["schemas"]["OtherHalf"];
+            /** @description What stopped nothing and is worth doing something about, in the order of the log. */
+            remarks?: null | components["schemas"]["Remark"][];
         };
+        /** @description A file of a watched folder that may be looked into. */
         DownloadedFile: {
             path: string;
             name: string;
@@ -6092,73 +6526,109 @@ export interface components {
             bytes: number;
             /** Format: date-time */
             changedAt: string;
+            /** @description What its first bytes say that it is. */
             looks: string;
+            /** @description The image of the shelf whose file it is, or null. */
             imageId: null | string;
         };
+        /** @description The watched folders, and the images whose files are not where they were. */
         DownloadsView: {
             folders: components["schemas"]["WatchedFolder"][];
             missing: components["schemas"]["MissingFile"][];
         };
+        /** @description One thing that was read for a new card, and where it was read. */
         DraftFact: {
             field: string;
             value: string;
             from: string;
         };
+        /** @description One thing that no source told. */
         DraftQuestion: {
             field: string;
             question: string;
         };
+        /** @description A pin as it is drawn: its place in the row of its end, what it is, the colour of its wire (null: not known), and the wire that it carries (index, -1 for none). */
         DrawnPin: {
             name: string;
             colour: null | string;
             /** Format: int32 */
             wire: number;
+            /** @description Why it stays free, or null when it carries a wire or nothing needs to be said. */
             leave: null | string;
         };
+        /** @description The slot of a drive. */
         DriveOrder: {
             slotId: string;
+            /** @description What a person typed: the size of a real drive in whole GB. */
             confirm: null | string;
+            /** @description ssd or usb: where the board has it. */
             kind: string;
         };
+        /** @description The dry boot of an image on a board. */
         DryBoot: {
             verdict: components["schemas"]["DryVerdict"];
             steps: components["schemas"]["DryStep"][];
+            /** @description The ids of the causes that broke a link, each once, in the order of the chain. */
             causes?: null | string[];
         };
+        /** @description One link: the stage, the result, a sentence, and the file (and line) that decided, as p1:/path:line. */
         DryStep: {
+            /** @description The name of the link, in a few words. */
             link: string;
             stage: components["schemas"]["Stage"];
             result: components["schemas"]["LinkResult"];
             text: string;
             file: null | string;
+            /** @description The cause's id when the link is broken, or null. */
             cause?: null | string;
+            /** @description What mends a broken link, in a sentence. */
             fix?: null | string;
             edit?: null | components["schemas"]["FileEdit"];
         };
-        /** @enum {unknown} */
+        /**
+         * @description Whether the image boots on the board.
+         * @enum {unknown}
+         */
         DryVerdict: "boots" | "does-not-boot" | "cannot-tell";
+        /** @description What was changed in one go, to be taken back. */
         EditView: {
             /** Format: int64 */
             id: number;
             /** Format: date-time */
             madeAt: string;
             says: string;
+            /** @description Whether it was taken back. */
             undone: boolean;
+            /** @description The board that it changed, when it is one that stands on the bench. */
             boardId: null | string;
         };
+        /** @description A file that comes back from a person's own editor, in Base64. */
         EditedFile: {
             name: string;
             content: string;
+            /** @description The board that it is for, or null. */
             boardId?: null | string;
         };
+        /** @description What a person says of the end of a log that came as a file. */
+        EndInput: {
+            /** @description Whether the board stood still there; false when only the capture ended, null when nobody knows. */
+            stoodStill: null | boolean;
+        };
         /** @enum {unknown} */
+        Ended: "not-told" | "stood-still" | "capture-over" | null;
+        /**
+         * @description What happened beside the bytes that were received.
+         * @enum {unknown}
+         */
         EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence";
+        /** @description One event of the time line, in seconds from where times count. */
         EventView: {
             /** Format: double */
             seconds: number;
             kind: components["schemas"]["EventKind"];
             text: string;
         };
+        /** @description A line of the log (from 1; 0 when no line shows it, as for an absence) and what it says. */
         EvidenceLine: {
             /** Format: int32 */
             line: number;
@@ -6166,33 +6636,52 @@ export interface components {
             says: null | string;
             /**
              * Format: int32
+             * @description How many lines of the log say the same, kernel times aside; at least 1.
              * @default 1
              */
             times: number;
         };
+        /** @description What a bench learnt of boots, in numbers and in the words of the rule book: nothing of it names a person, a board of theirs, or a network. */
         Experience: {
+            /** @description Always string Experience.ExperienceFormat. */
             format: string;
+            /** @description Small letters, digits and dashes; a newer one with the same id takes its place. */
             id: string;
+            /** @description Which bench it comes from, as its owner wants it called. */
             from: string;
-            /** Format: date */
+            /**
+             * Format: date
+             * @description The day it was written.
+             */
             made: string;
             pairs: components["schemas"]["PairExperience"][];
         };
+        /** @description What the log tells about board and system; what is not in it is null (addresses: empty). */
         Facts: {
             architecture: null | string;
             board: null | string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What the loader found; without it what the kernel counts, which is less than what is fitted.
+             */
             memoryBytes: null | number;
             kernel: null | string;
             os: null | string;
             bootMedium: null | string;
             hostname: null | string;
             addresses: string[];
+            /**
+             * Format: int64
+             * @description What the kernel counts; null when it does not say it.
+             */
+            managedBytes?: null | number;
         };
+        /** @description A fault that can be put into a simulated board. */
         FaultChoice: {
             id: string;
             name: string;
         };
+        /** @description A part that the board feeds: amperes when it starts, and whether it hangs on a USB socket. */
         FedPart: {
             id: string;
             name: string;
@@ -6200,45 +6689,86 @@ export interface components {
             amps: number;
             onUsb: boolean;
         };
+        /** @description One field that cannot be as it is, and why. */
         FieldProblem: {
             field: string;
             text: string;
         };
+        /** @description A change of one line of one text file inside an image, which Prepare can write. */
         FileEdit: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its partition number.
+             */
             partition: number;
+            /** @description The file, from the root of that partition. */
             path: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The line, from 1; 0 appends a new line at the end.
+             */
             line: number;
+            /** @description The words to replace, or null to append After to the line. */
             before: null | string;
+            /** @description What stands there instead; empty takes the words out. */
             after: string;
         };
+        /** @description What a file is that is no image of a disk, why no board starts it as it is, and what to get or do instead. */
         FileNature: {
+            /** @description A short name for programs: empty, page, torrent, sums, signature, text, virtual-disk, flash-file, boot-image, kernel, device-tree, initial-files, archive, system-archive, update, file-system, boot-partition, iso, encrypted, program, large-sectors, part, unreadable, unknown. */
             kind: string;
             says: string;
             why: string;
             instead: string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description Where a file goes: the partition that the loader reads, or the root file system.
+         * @enum {unknown}
+         */
         FilePlace: "boot" | "root";
+        /** @description Something in a file that came back from an editor and that a loader or the kernel would stumble over. */
         FileTrap: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description From 1; 0 for the whole file.
+             */
             line: number;
             text: string;
+            /** @description Whether the clean text leaves it out; what is not mended is for the person to decide. */
             mended: boolean;
         };
+        /** @description A file as it will be written, with what changed. */
         FileView: {
             place: components["schemas"]["FilePlace"];
             path: string;
             isNew: boolean;
             pieces: components["schemas"]["TextPiece"][];
+            /** @description What its reader would stumble over. */
             findings: string[];
+            /** @description The port that its last console= makes /dev/console, or null. */
             devConsole: null | string;
         };
+        /** @description The command that a round would begin with. */
+        FirstAsked: {
+            /** @description Exactly as it would be typed, but for the marks around it. */
+            command: string;
+            /** @description The question. */
+            asks: string;
+            /** @description Why this one. */
+            why: string;
+            /**
+             * Format: int32
+             * @description How long it usually takes.
+             */
+            seconds: number;
+        };
+        /** @description What a person sets before the first boot; null and empty leave the image as it is. Passwords stand here only in the forms that systems keep. */
         FirstBoot: {
             hostName: null | string;
             user: null | string;
+            /** @description SHA-512 crypt. */
             passwordHash: null | string;
+            /** @description Public keys for remote login, one line each. */
             keys: string[];
             remoteLogin: boolean;
             wireless: null | components["schemas"]["WirelessNetwork"];
@@ -6246,25 +6776,38 @@ export interface components {
             timeZone: null | string;
             keyboard: null | string;
             address: null | components["schemas"]["FixedAddress"];
+            /** @description The USB device port as a network link. */
             usbNetwork: boolean;
+            /** @description As the kernel's video= takes it, such as HDMI-A-1:1280x720@60. */
             videoMode: null | string;
+            /** @description Console and login on the board's serial port. */
             consoleOn: boolean;
+            /** @description Device-tree overlays by name. */
             overlays: string[];
+            /** @description More key=value lines for the loader's configuration. */
             lines: string[];
             packages: string[];
+            /** @description Commands that run once at the first boot, as root. */
             commands: string[];
-            asksTheSystem?: boolean;
         };
+        /** @description What the root file system says about a first boot. */
         FirstBootFacts: {
+            /** @description Those who can log in, in the order of their numbers. */
             users: components["schemas"]["ImageUser"][];
+            /** @description The file that makes the root grow at the first boot, or null when none was found. */
             growsBy: null | string;
+            /** @description Ports with a login service. */
             logins: string[];
+            /** @description The file that starts a desktop, or null. */
             desktop: null | string;
+            /** @description The day of its newest package list or release file (ISO), or null. */
             systemDate: null | string;
         };
+        /** @description What a person sets before the first boot. */
         FirstBootInput: {
             hostName: null | string;
             user: null | string;
+            /** @description Null keeps the one that is stored, empty takes it away. */
             password: null | string;
             keys: string[];
             remoteLogin: boolean;
@@ -6280,28 +6823,39 @@ export interface components {
             lines: string[];
             packages: string[];
             commands: string[];
+            /** @description Ids of recipes. */
             recipes: string[];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The version that this was made from; when another one is stored meanwhile, nothing is stored. Null overwrites whatever is there.
+             */
             version?: null | number;
         };
+        /** @description The first-boot files as what is typed would make them. */
         FirstBootPreview: {
             files: components["schemas"]["FileView"][];
             notes: string[];
             problems: components["schemas"]["FieldProblem"][];
         };
+        /** @description Where the boot ROM finds its first loader on a card, in bytes from the start, and the bytes that must stand there in hexadecimal. */
         FirstLoaderPlace: {
             /** Format: int64 */
             at: number;
             bytes: string;
             name: string;
         };
+        /** @description What is to do after the first login of a board. */
         FirstLoginView: {
+            /** @description The boot whose console shows it; null before one reached the login. */
             bootId: null | string;
+            /** @description Whether its console can be typed to. */
             live: boolean;
             user: null | string;
+            /** @description The host name that the board should have. */
             host: string;
             tasks: components["schemas"]["LoginTask"][];
         };
+        /** @description Something that was noted against a cause. */
         FixCount: {
             text: string;
             /** Format: int32 */
@@ -6309,6 +6863,7 @@ export interface components {
             /** Format: int32 */
             proven: number;
         };
+        /** @description A fix as the rule book words it, how often it was noted, and how often a later boot proved it. */
         FixExperience: {
             text: string;
             /** Format: int32 */
@@ -6316,25 +6871,35 @@ export interface components {
             /** Format: int32 */
             proven: number;
         };
+        /** @description An address that does not change. */
         FixedAddress: {
+            /** @description Such as eth0; empty for whatever is wired, since the system alone knows what it calls that. */
             interface: string;
+            /** @description With its length, such as 192.0.2.10/24; one of each kind may stand there, with a blank between. */
             address: string;
+            /** @description Null for a link between two devices; one of each kind may stand there, with a blank between. */
             gateway: null | string;
             nameServers: string[];
         };
         /**
-         * @default none
+         * @description How one end tells the other to wait.
          * @enum {unknown}
          */
         FlowControl: "none" | "hardware" | "software";
+        /** @description A folder of this computer, by its whole path. */
         FolderInput: {
             path: string;
         };
+        /** @description What two lists tell, and what to do. */
         FoundDevices: {
+            /** @description Devices that are only in the second list. */
             new: components["schemas"]["Neighbour"][];
+            /** @description Devices that are only in the first one. */
             gone: components["schemas"]["Neighbour"][];
+            /** @description In sentences. */
             says: string[];
         };
+        /** @description A line that was found, with its neighbours. */
         FoundLine: {
             /** Format: int32 */
             number: number;
@@ -6342,17 +6907,25 @@ export interface components {
             before: null | string;
             after: null | string;
         };
+        /** @description Where words stand in a log. */
         FoundLines: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many lines hold them.
+             */
             count: number;
+            /** @description The first of these lines, up to 10,000, in order. */
             lines: number[];
         };
+        /** @description A first loader that was found. */
         FoundLoader: {
             name: string;
             /** Format: int64 */
             atBytes: number;
         };
+        /** @description The lines of one log that hold the words. */
         FoundLog: {
+            /** @description Of the boot. */
             id: string;
             boardId: string;
             /** Format: int32 */
@@ -6361,10 +6934,13 @@ export interface components {
             startedAt: string;
             lines: components["schemas"]["FoundLine"][];
         };
+        /** @description What was found. */
         FoundLogs: {
             logs: components["schemas"]["FoundLog"][];
+            /** @description Whether more lines hold the words than are listed. */
             more: boolean;
         };
+        /** @description A line that only looks bad. */
         HarmlessLine: {
             /** Format: int32 */
             line: number;
@@ -6374,6 +6950,7 @@ export interface components {
         /** Format: binary */
         IFormFile: string;
         IFormFileCollection: components["schemas"]["IFormFile"][];
+        /** @description The candidates, most probable first; the chance that it is a board without a card; sources that contradict each other; the code as it was read, or null; the next look, or null when nothing would tell more. */
         Identified: {
             candidates: components["schemas"]["BoardCandidate"][];
             /** Format: double */
@@ -6382,7 +6959,26 @@ export interface components {
             code: null | components["schemas"]["CodeReading"];
             next: null | components["schemas"]["NextLook"];
         };
-        ImageCard: {
+        /** @description The image that was chosen. */
+        ImageChoice: {
+            imageId: string;
+        };
+        /** @description A copy of a card or drive as an image file. */
+        ImageCopy: {
+            /** Format: int64 */
+            id: number;
+            /** @description Where it lies, in a person's words. */
+            place: string;
+            /** @description 64 small hexadecimal digits, or null. */
+            sha256: null | string;
+            /** Format: int64 */
+            bytes: null | number;
+            /** Format: date-time */
+            madeAt: string;
+        };
+        /** @description An image profile: what one OS image is made for, how large it is, and how it behaves at its first boot. The file format is published in docs/formats. */
+        ImageProfile: {
+            /** @description Always string ImageProfile.ProfileFormat. */
             format: string;
             id: string;
             name: string;
@@ -6390,7 +6986,9 @@ export interface components {
             flavour: null | string;
             instructionSet: components["schemas"]["InstructionSet"];
             kernel: string;
+            /** @description Models and revisions that the maker of the image names; empty when the card was made from the image itself. */
             supports: components["schemas"]["Supported"][];
+            /** @description raw (written whole) or installer (files copied onto FAT32). */
             kind: string;
             /** Format: int64 */
             downloadBytes: number;
@@ -6400,55 +6998,120 @@ export interface components {
             smallestCardGb: number;
             /** Format: int32 */
             recommendedCardGb: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What its maker says that it needs, or null; so are the others that only a maker knows.
+             */
             minimumMemoryMiB: null | number;
             /** Format: int32 */
             comfortableMemoryMiB: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Year until which it is kept up to date, or null when it is not long-term.
+             */
             longTermUntil: null | number;
+            /** @description The serial console on its kernel command line, or null when there is none. */
             consoleDevice: null | string;
             /** Format: int32 */
             consoleSpeed: null | number;
+            /** @description Video outputs enabled by default; empty also when it is not known. */
             outputsOn: string[];
             needsNetworkAtFirstBoot: null | boolean;
             needsScreenAtFirstBoot: null | boolean;
             growsAtFirstBoot: null | boolean;
+            /** @description What its maker says that it starts from; empty when nobody says. */
             bootMedia: string[];
+            /** @description From power to login at the first boot, as its maker states: usual and longest; empty when nobody states it. */
             firstBootSeconds: number[];
+            /** @description The partition id that its command line asks for; empty when it asks for none. */
             rootPartUuid: string;
             defaultUser: string;
             passwordChangeForced: null | boolean;
+            /** @description How it is loaded: distro, efi, bios, keyvalue; null when not known. */
             chain: null | string;
+            /** @description How its command line names the root: PARTUUID, UUID, LABEL, PARTLABEL, device; null when not known. */
             rootBy: null | string;
+            /** @description Device-tree names (the most exact one of each tree) on the image; null when nobody looked inside. */
             trees: null | string[];
+            /** @description The day its system was put together (ISO), or null. */
             systemDate: null | string;
+            /** @description Where the file lies on this computer, or null. */
             path: null | string;
+            /** @description The checksum of the file as downloaded, or null. */
             sha256: null | string;
+            /** @description Name and version as a person says them ("Fallow 12 server"), with what tells it from others of the same name. */
             title?: null | string;
         };
-        ImageChoice: {
-            imageId: string;
-        };
-        ImageCopy: {
-            /** Format: int64 */
-            id: number;
-            place: string;
-            sha256: null | string;
-            /** Format: int64 */
-            bytes: null | number;
-            /** Format: date-time */
-            madeAt: string;
-        };
+        /** @description A user that can log in: whether a password is set, none is needed, or it is locked; whether the first login asks for a new one. */
         ImageUser: {
             name: string;
             password: string;
             changeForced: boolean;
         };
+        /** @description Something that a person brought, as far as it was looked into. */
+        Import: {
+            id: string;
+            kind: components["schemas"]["ImportKind"];
+            path: null | string;
+            /** @description What it is and what it tells, in a sentence or two. */
+            says: string;
+            /**
+             * Format: int32
+             * @description How many boards it carries a device tree for.
+             */
+            trees: number;
+            /**
+             * Format: int32
+             * @description How many overlays it carries, which change device trees.
+             */
+            overlays: number;
+            /** @description Boards whose card is here already that it could be. */
+            candidates: components["schemas"]["BoardCandidate"][];
+            running: boolean;
+            /**
+             * Format: int64
+             * @description Bytes of the file that have been read, of TotalBytes.
+             */
+            doneBytes: number;
+            /** Format: int64 */
+            totalBytes: number;
+            problem: null | components["schemas"]["Problem"];
+        };
+        /** @description What a person brings: a path on this computer, or text; one of the two. */
+        ImportInput: {
+            path: null | string;
+            text: null | string;
+        };
+        /**
+         * @description What kind of thing a person brought.
+         * @enum {unknown}
+         */
+        ImportKind: "unknown" | "image" | "trees" | "log" | "system" | "mark";
+        /** @description The board that goes onto the bench. */
+        ImportedBoard: {
+            nickname: string;
+            /** @description The source of its device tree; null when there is none or none is chosen. */
+            tree: null | string;
+            /** @description What is printed on it, when the person says so besides; or null. */
+            mark: null | string;
+            candidate: null | components["schemas"]["BoardChoice"];
+            /**
+             * @description Whether it is a simulated twin, to rehearse with.
+             * @default false
+             */
+            simulated: boolean;
+            /** @description The sources of overlays that are laid over its device tree, in this order. */
+            overlays?: null | string[];
+            /** @description Ids of what else came in for it: its image, its log, its print. */
+            with?: null | string[];
+        };
+        /** @description The kernel that is started. */
         InspectedKernel: {
             path: string;
             architecture: null | components["schemas"]["InstructionSet"];
             version: null | string;
         };
+        /** @description A partition as the inspection tells it. */
         InspectedPartition: {
             /** Format: int32 */
             number: number;
@@ -6461,16 +7124,19 @@ export interface components {
             uuid: null | string;
             partUuid: string;
         };
+        /** @description The system on the image, from its os-release. */
         InspectedSystem: {
             name: null | string;
             version: null | string;
             id: null | string;
         };
+        /** @description A device tree on the image. */
         InspectedTree: {
             path: string;
             model: null | string;
             compatible: string[];
         };
+        /** @description Everything read from an image without starting it. The shape is published in docs/formats. */
         Inspection: {
             format: string;
             compression: string;
@@ -6498,46 +7164,93 @@ export interface components {
             dryBoot: null | components["schemas"]["DryBoot"];
             nature?: null | components["schemas"]["FileNature"];
         };
+        /** @description An image file on this computer, and the board of the bench to dry-boot it on (null for none), and the published checksum (null or empty for none). */
         InspectionInput: {
             path: string;
             boardId: null | string;
             sum: null | string;
         };
+        /** @description The id of an inspection that was started. */
         InspectionStarted: {
             id: string;
         };
+        /** @description An inspection that runs or ran: bytes of the file read so far, and what came of it. */
         InspectionState: {
             id: string;
             path: string;
             /** Format: int64 */
             doneBytes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Size of the file.
+             */
             totalBytes: number;
             running: boolean;
+            /** @description Whether a published sum was given and the file has it. */
             checksumAgrees: boolean;
             inspection: null | components["schemas"]["Inspection"];
             problem: null | components["schemas"]["Problem"];
+            /** @description The image of which this is a copy with lines changed, or null. */
             mendedFrom?: null | string;
         };
         /** @enum {unknown} */
         InstructionSet: "armhf" | "arm64" | "riscv64" | "amd64" | null;
+        /** @description A round that is over, judged step by step. */
+        JudgedRound: {
+            /** @description One for each step; the one that gave up, if any, comes last. */
+            steps: components["schemas"]["JudgedStep"][];
+            /** @description What told the fault, in a sentence. */
+            told: string;
+            /** @description The lines of the boot's log that told it; none when its log does not. */
+            lines: components["schemas"]["TellingLine"][];
+            /**
+             * Format: double
+             * @description Minutes that were given away in all.
+             */
+            lost?: number;
+        };
+        /** @description How a step of a round stands beside the best one that could have been taken then. */
+        JudgedStep: {
+            /**
+             * Format: double
+             * @description Minutes that it gave away on average, by what was known before it; 0 when none was better.
+             */
+            lost: number;
+            /** @description The best step then, in words. */
+            best: string;
+            /** @description Why that one, by what was known then. */
+            why: string;
+        };
+        /** @description What a person adds to the settings that were filled in. */
         KeepInput: {
             bootId: string;
             notes: string;
+            /** @description What the person says of settings, by their ids. */
             said: {
                 [key: string]: string;
             };
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The newest version that the page knew; a later one is not passed over. Null takes any.
+             */
             after: null | number;
+            /**
+             * @description Whether the person knows that what they say is other than what is proven, and keeps both.
+             * @default false
+             */
+            disputed: boolean;
         };
+        /** @description Settings as they would be kept now, and the versions kept before. */
         KeepView: {
             bootId: null | string;
             draft: null | components["schemas"]["WorkingSettings"];
             problem: null | components["schemas"]["Problem"];
             versions: components["schemas"]["KeptSettings"][];
+            /** @description Where the log and the bench say different things. */
             differ: string[];
             regression: null | components["schemas"]["RegressionView"];
         };
+        /** @description What the bench had, by the ids of the catalogue, so that the same can be set up again. */
         KeptBench: {
             modelId: string;
             revisionId: string;
@@ -6546,120 +7259,192 @@ export interface components {
             imageId: null | string;
             connected: components["schemas"]["Connected"];
             firstBoot: null | components["schemas"]["FirstBoot"];
+            /** @description Ids of the recipes that were chosen. */
             recipes: string[];
         };
+        /** @description A first-boot file as it was written to the card, without secrets. */
         KeptFile: {
             path: string;
             text: string;
         };
+        /** @description One saved version of a board's working settings. */
         KeptSettings: {
             boardId: string;
             /** Format: int32 */
             version: number;
+            /** @description The boot that they come from; null when they came from elsewhere. */
             bootId: null | string;
             settings: components["schemas"]["WorkingSettings"];
             /** Format: date-time */
             savedAt: string;
+            /** @description Where they came from in words; null for a boot of this bench. */
             cameFrom: null | string;
         };
+        /** @description A system as it lies on a card that is put together, and how its boot went when it was played from there. */
         LaidSystem: {
             imageId: string;
             title: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The number of its root partition, from 1, on the card or on the drive.
+             */
             root: number;
+            /** @description What root= names. */
             partUuid: string;
             dry?: null | components["schemas"]["DryBoot"];
         };
-        Lessons: {
+        /** @description How the console of a board was opened last, to be offered again. */
+        LastConsole: {
+            /** @description As it was asked for ("/dev/ttyUSB0", "tcp:10.20.0.9:4000"). */
+            source: string;
             /** Format: int32 */
+            speed: number;
+            frame: string;
+            flow: components["schemas"]["FlowControl"];
+            /** @description Whether something of the boot was read with it. */
+            readable: boolean;
+        };
+        /** @description How systems lie on their media for one layout: the parts with their sizes, what must be minded, and what stands against it. */
+        LayoutPlan: {
+            layout: components["schemas"]["StorageLayout"];
+            parts: components["schemas"]["MediumPart"][];
+            steps: string[];
+            against: string[];
+        };
+        /** @description What the newest log of a board would add to its card, or correct. */
+        Lessons: {
+            /**
+             * Format: int32
+             * @description The boot; null when there is none.
+             */
             bootNumber: null | number;
             facts: components["schemas"]["CardLesson"][];
         };
+        /** @description What a light means; null where nothing tells. */
         Light: {
             name: string;
             pattern: null | string;
             meaning: null | string;
+            /** @description Null when its name tells it, or when nobody knows. */
             colour?: null | string;
         };
+        /** @description What is wrong with the line itself at the moment, and what to do about it. */
         LineHint: {
+            /** @description speed, inverted, frame, ground, noise, one-way, or password. */
             kind: string;
             says: string;
             settings: null | components["schemas"]["LineSettings"];
         };
+        /** @description How a line is to be set. */
         LineInput: {
             /** Format: int32 */
             speed: number;
             frame: string;
             flow: components["schemas"]["FlowControl"];
         };
+        /** @description A line of one of two logs, from 1, with its text. */
         LineOf: {
             /** Format: int32 */
             line: number;
             text: string;
         };
+        /** @description How a serial line is set. */
         LineSettings: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Bits a second, 50 to 4,000,000.
+             */
             speed: number;
             /**
              * Format: int32
+             * @description 7 or 8.
              * @default 8
              */
             dataBits: number;
             parity?: components["schemas"]["Parity"];
             /**
              * Format: int32
+             * @description 1 or 2.
              * @default 1
              */
             stopBits: number;
             flow?: components["schemas"]["FlowControl"];
+            /** @description Data bits, parity and stop bits in the usual three letters ("8N1"). */
             frame?: null | string;
         };
+        /** @description One console line. */
         LineView: {
             /** Format: int32 */
             number: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds since power when it began to arrive, or null.
+             */
             seconds: null | number;
             text: string;
+            /** @description The stretches that the system colours or thickens; null when there is none. */
             runs: null | components["schemas"]["ColouredRun"][];
         };
+        /** @description A run of lines and how many there are now. */
         LinesView: {
             /** Format: int32 */
             total: number;
             lines: components["schemas"]["LineView"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description How one link of the chain came out.
+         * @enum {unknown}
+         */
         LinkResult: "passed" | "failed" | "cannot-tell";
         /** @enum {unknown} */
         LoaderConfig: "none" | "key-value" | "extlinux" | "environment" | "grub" | "entries" | null;
+        /** @description Who logs in; the password is typed and not kept. */
         LoginInput: {
             user: string;
             password: string;
         };
+        /** @description One thing to do after the first login. */
         LoginTask: {
             id: string;
             title: string;
+            /** @description Why, in a sentence. */
             why: string;
+            /** @description The exact command for this system, as it is sent over the console; null where hands do it. */
             command: null | string;
+            /** @description What a person must give for it ("New name"), which stands as {name} in the command; null for nothing. */
             asks: null | string;
+            /** @description How long it takes, or null for a moment. */
             minutes: null | string;
+            /** @description What can go wrong, or null. */
             caution: null | string;
             state: components["schemas"]["LoginTaskState"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The line that shows it.
+             */
             line: null | number;
+            /** @description What that line says of it, or null. */
             tells: null | string;
+            /** @description What must be so before it can be sent; null when nothing stands in the way. */
             needs?: null | string;
             /**
              * Format: int32
+             * @description How many systems of the lab ran its command and showed its proof.
              * @default 0
              */
             ran: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description How far a task of the first login is.
+         * @enum {unknown}
+         */
         LoginTaskState: "open" | "proven" | "told" | "failed";
+        /** @description One answer to a look, and the boards that it would point to. */
         LookAnswer: {
             answer: string;
             boards: string[];
         };
+        /** @description One image of a match with the numbers that the page shows. */
         MatchRow: {
             imageId: string;
             title: string;
@@ -6681,60 +7466,81 @@ export interface components {
             near: components["schemas"]["NearBoots"][];
             chosen: boolean;
         };
+        /** @description A card as it was measured: the gigabytes on its label, and the bytes that it holds. */
         MeasuredCard: {
             /** Format: int32 */
             labelGb: number;
             /** Format: int64 */
             bytes: number;
+            /** @description Where that is known from. */
             source: string;
         };
+        /** @description One part of a medium and what it takes in bytes. */
         MediumPart: {
             medium: string;
             name: string;
             /** Format: int64 */
             bytes: number;
         };
+        /** @description The very edit that mends a cause, as a dry boot found it. */
         Mend: {
             causeId: string;
+            /** @description What was looked into: the card that was written here, or the image file. */
             where: string;
             edit: components["schemas"]["FileEdit"];
         };
+        /** @description An image of the shelf whose file is not where it was. */
         MissingFile: {
             imageId: string;
             title: string;
             path: string;
+            /** @description Whether it is being looked for the first time; else it was not found, and is looked for again while somebody asks. */
             looking: boolean;
         };
+        /** @description Two faults that were taken for each other. */
         MixedUp: {
             meant: string;
             was: string;
             /** Format: int32 */
             times: number;
         };
+        /** @description Where it is moved to. */
         MoveBegin: {
             target: components["schemas"]["MoveTarget"];
+            /** @description The disk, as the running system names it. */
             device?: null | string;
+            /** @description Its size in whole GB, as a person typed it. */
             confirm?: null | string;
         };
+        /** @description A disk that the running system shows, as the place to move to. */
         MoveCandidate: {
             device: string;
             /** Format: int64 */
             bytes: number;
             model: string;
             bus: string;
+            /** @description What a person types to say that this is the one: its size in whole GB. */
             confirm: string;
+            /** @description Why it cannot be, or null. */
             refused: null | string;
         };
+        /** @description How a proven system is moved from its card to another medium of this board. */
         MovePlan: {
             target: components["schemas"]["MoveTarget"];
             name: string;
+            /** @description False with the reason in Says; null when it cannot be told. */
             possible: null | boolean;
+            /** @description The judgement in sentences: what the ROM starts from, what stays on the card, room, supply, bus. */
             says: string[];
+            /** @description The disk that the root really lies on, as the running system shows it; null before it was asked. */
             source: null | string;
+            /** @description The disks that it shows beside that one. */
             candidates: components["schemas"]["MoveCandidate"][];
             steps: components["schemas"]["MoveStep"][];
         };
+        /** @description What the newest boot says of a move. */
         MoveProof: {
+            /** @description Null while no boot tells. */
             took: null | boolean;
             says: string;
             bootId: null | string;
@@ -6743,25 +7549,38 @@ export interface components {
             /** Format: int32 */
             line: null | number;
         };
+        /** @description One step of a move. */
         MoveStep: {
             text: string;
+            /** @description As it is sent on the board, or null where hands do it. */
             command: null | string;
             caution: null | string;
+            /** @description Whether a line of the console shows that it was done. */
             state?: components["schemas"]["LoginTaskState"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description That line.
+             */
             line?: null | number;
+            /** @description What it says where it did not take. */
             tells?: null | string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description Where a system can be moved to.
+         * @enum {unknown}
+         */
         MoveTarget: "flash" | "ssd" | "usb";
+        /** @description Moving a proven system off its card. */
         MoveView: {
             plans: components["schemas"]["MovePlan"][];
+            /** @description The boot whose console a step can be sent to; null when none is captured. */
             liveBootId: null | string;
             begun: null | components["schemas"]["MoveTarget"];
             device: null | string;
             proof: null | components["schemas"]["MoveProof"];
             copies: components["schemas"]["ImageCopy"][];
         };
+        /** @description Boots at one nearness. */
         NearBoots: {
             nearness: components["schemas"]["Nearness"];
             /** Format: int32 */
@@ -6769,35 +7588,55 @@ export interface components {
             /** Format: int32 */
             tries: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description How near a boot is to this board: boots on the same thing, and what one of them counts.
+         * @enum {unknown}
+         */
         Nearness: "board" | "revision" | "model" | "other-bench" | "processor";
+        /** @description A device in a list of neighbours or leases. */
         Neighbour: {
             address: string;
+            /** @description Its hardware address in small letters with colons, or null. */
             hardware: null | string;
             name: null | string;
         };
+        /** @description Two pasted lists of neighbours or leases. */
         NetworkLists: {
             before: string;
             after: string;
+            /** @description The board that is looked for, or null. */
             boardId: null | string;
         };
+        /** @description What a program that connects said. */
         NetworkMessage: {
             text: string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What the button of the next thing does.
+         * @enum {unknown}
+         */
         NextAction: "open" | "choose-image" | "start-boot" | "correct" | "new-board";
+        /** @description The question that is worth asking first, and why. */
         NextCheck: {
+            /** @description The question; what mends it, when there is nothing to answer. */
             what: string;
             why: string;
+            /** @description The cause that it confirms or clears; null when there is nothing to answer. */
             causeId?: null | string;
             /**
              * Format: int32
+             * @description How long a person takes; 0 when it is no question.
              * @default 0
              */
             minutes: number;
-            ifYes?: null | string;
-            ifNo?: null | string;
+            /** @description Its id; null when there is nothing to answer. */
+            question?: null | string;
+            /** @description How a person finds out; null where the question says it. */
+            look?: null | string;
+            /** @description What can be answered, and what each would change; null when there is nothing to answer. */
+            answers?: null | components["schemas"]["PossibleAnswer"][];
         };
+        /** @description The look that tells most: where to look, what the answers would mean, and how much is expected to be learnt, in bits. */
         NextLook: {
             id: string;
             where: string;
@@ -6805,70 +7644,123 @@ export interface components {
             /** Format: double */
             bits: number;
         };
+        /** @description The one thing worth doing next: what, why, how long, and the caution if there is one. */
         NextThing: {
             title: string;
             why: string[];
             action: components["schemas"]["NextAction"];
+            /** @description The words on the button; empty when the page itself is where to act. */
             label: string;
+            /** @description What the action is about: a step, an image or a cause. */
             target: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How long it takes; 0 when it is done at once.
+             */
             minutes: number;
             caution?: null | string;
         };
+        /** @description What a person saw or did. */
         NoteInput: {
             text: string;
         };
+        /** @description A line that no good boot of the lab prints. */
         NovelLine: {
             /** Format: int32 */
             line: number;
             text: string;
         };
+        /** @description What of a capture was never met in a good boot of the lab. */
         Novelty: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Lines with words that were looked at.
+             */
             lines: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many of them were never met.
+             */
             novel: number;
+            /** @description The first of them, up to twenty, with their text. */
             first: components["schemas"]["NovelLine"][];
+            /** @description Whether so much of it is unknown that the rules may not fit it. */
             isNew?: boolean;
         };
+        /** @description One observation of a cause, as the rule book page shows it. */
         ObservationRow: {
+            /** @description Its name, by which it is switched off. */
             name: string;
+            /** @description The words that must stand in the line, or what is computed from the whole log. */
             observes: string;
             regex: null | string;
             not: null | string;
             says: null | string;
             against: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Log odds in use.
+             */
             weight: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description In how many logs of the lab it was met with the cause; null when it was never met.
+             */
             with: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description In how many without it.
+             */
             without: null | number;
             off: boolean;
+            /** @description Of a rule that the person added; null for a shipped one. */
             ownId: null | string;
         };
-        /** @enum {unknown} */
+        /** @description What a log would say if the board stood still behind its last byte. */
+        OtherHalf: {
+            outcome: components["schemas"]["Outcome"];
+            /** @description In order of probability; they add up to 1. */
+            causes: components["schemas"]["RankedCause"][];
+        };
+        /**
+         * @description How one boot attempt ended.
+         * @enum {unknown}
+         */
         Outcome: "reached-login" | "degraded" | "stopped" | "rebooting" | "silent" | "garbled" | "cut";
+        /** @description An overlay that came in: what is chosen by, and the name of its file. */
         OverlayRow: {
             source: string;
             file: string;
         };
+        /** @description A rule that a person added. */
         OwnRule: {
+            /** @description Its name in the file. */
             id: string;
+            /** @description The cause of the rule book that it speaks for or against. */
             causeId: string;
+            /** @description Text that must stand in the line, 3 letters or more; small and capital letters are the same. */
             find: string;
+            /** @description An expression that must match too; null when the text is enough. */
             regex: null | string;
+            /** @description An expression that must not match; null for none. */
             not: null | string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Log odds, 1 (a hint) to 8 (a proof).
+             */
             weight: number;
+            /** @description Whether it speaks against the cause. */
             against: boolean;
+            /** @description What such a line shows, as a clause; null for none. */
             says: null | string;
         };
+        /** @description The port that a page reads: how its line is set, and how many of its bytes are here. */
         PagePort: {
             line: components["schemas"]["LineSettings"];
             /** Format: int64 */
             received: number;
         };
+        /** @description Boots of one image on one revision. */
         PairCount: {
             image: string;
             board: string;
@@ -6878,32 +7770,42 @@ export interface components {
             good: number;
             /** Format: int32 */
             degraded: number;
+            /** @description From power to the login, each good boot with times, in ascending order. */
             loginSeconds: number[];
         };
+        /** @description The boots of one image on one revision of a board. */
         PairExperience: {
             model: string;
             revision: string;
+            /** @description Null for boots whose image is not known. */
             image: null | string;
             /** Format: int32 */
             tries: number;
             /** Format: int32 */
             successes: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description From power to the login, of the good ones; null when that is not known.
+             */
             fastestSeconds: null | number;
             /** Format: int32 */
             slowestSeconds: null | number;
             causes: components["schemas"]["CauseExperience"][];
         };
         /**
+         * @description The bit behind the data bits of each byte, or none.
          * @default none
          * @enum {unknown}
          */
         Parity: "none" | "even" | "odd";
+        /** @description The kind and id of a part. */
         PartAdded: {
             kind: string;
             id: string;
         };
+        /** @description A card, supply or adapter, and how the boots with it ended. */
         PartCount: {
+            /** @description card, supply or adapter. */
             kind: string;
             name: string;
             /** Format: int32 */
@@ -6911,108 +7813,168 @@ export interface components {
             /** Format: int32 */
             failed: number;
         };
+        /** @description A part of a person's own, as it is printed on it. */
         PartInput: {
+            /** @description supply, part or adapter. */
             kind: string;
+            /** @description Empty for a supply that is called by its print. */
             name: string;
             /** Format: double */
             volts: null | number;
             /** Format: double */
             amps: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description What a part takes, when its print says watts.
+             */
             watts: null | number;
+            /** @description What a supply ends in, or null. */
             plug: null | string;
+            /** @description Whether a part hangs on a USB socket. */
             onUsb: boolean;
             level: null | components["schemas"]["ConsoleLevel"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The highest rate of an adapter in bits a second; not needed where its chip is known.
+             */
             maxSpeed: null | number;
+            /** @description The ids of an adapter that is plugged in (vendor:product), as the system gives them; or null. */
             usb?: null | string;
         };
+        /** @description The place where two logs part for the first time, times, numbers and the order of lines aside; null on the side that only lacks something. */
         Parting: {
             here: null | components["schemas"]["LineOf"];
             there: null | components["schemas"]["LineOf"];
         };
+        /** @description The password that the system wants changed, and the new one; both are typed and not kept. */
         PasswordInput: {
             old: string;
             new: string;
         };
+        /** @description A text that is typed slowly. */
         PasteInput: {
             text: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Milliseconds behind each character, 0 to 1000.
+             */
             characterPause: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Milliseconds behind each line, 0 to 10,000.
+             */
             linePause: number;
         };
+        /** @description What a photo shows. */
         PhotoWords: {
             says: string;
         };
-        PlacketStage: {
-            stage: components["schemas"]["Stage"];
-            state: string;
-            /** Format: double */
-            seconds: null | number;
-            /** Format: int32 */
-            line: null | number;
-            /** Format: double */
-            usualFrom: null | number;
-            /** Format: double */
-            usualTo: null | number;
-        };
+        /** @description A serial port that can be captured. */
         PortChoice: {
             path: string;
             name: string;
+            /** @description The simulated board behind it, or null for a real port. */
             boardId: null | string;
+            /** @description What the adapter calls itself, or null. */
             adapter?: null | string;
+            /** @description The ids of the adapter (vendor:product), or null. */
             usb?: null | string;
+            /** @description The link that stays the same when it is plugged in elsewhere, or null. */
             byId?: null | string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was plugged in, of one that was just now; else null.
+             */
             appeared?: null | string;
         };
+        /** @description An answer that can be given. */
+        PossibleAnswer: {
+            /** @description Its id within the question. */
+            id: string;
+            /** @description What a button shows. */
+            says: string;
+            /** @description What it would change. */
+            then: string;
+        };
+        /** @description The supply a board wants; what is not known is null. */
         PowerInput: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Nominal volts.
+             */
             volts: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Amperes at the board in a busy boot, without anything plugged into it.
+             */
             amps: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Amperes when it waits at the login.
+             */
             idleAmps: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Below this at the board it resets or throttles.
+             */
             minimumVolts: null | number;
             connector: null | string;
+            /** @description Whether the supply must agree by USB power delivery to give the full current. */
             negotiates: null | boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description What its USB sockets give together; 0 when it has none.
+             */
             usbAmps?: null | number;
+            /** @description What may tell the volts without saying them for sure, as a regulator's name does; null for nothing. */
             hint?: null | string;
         };
+        /** @description Whether power is applied or taken. */
         PowerMark: {
             on: boolean;
         };
+        /** @description One thing to do or to look at before power is applied. */
         PowerStep: {
             text: string;
+            /** @description What can be hurt at this step, or null. */
             caution: null | string;
         };
+        /** @description A round that is begun. */
         PracticeBegin: {
+            /** @description A board of the bench that is practised on; null for one that is drawn. */
             boardId: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description 1 to 3.
+             */
             level: number;
+            /** @description The fault that one person hides for another; null to draw one. */
             faultId: null | string;
         };
+        /** @description Something that can be looked at or mended, and what it costs. */
         PracticeChoice: {
             id: string;
             name: string;
             /** Format: int32 */
             minutes: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What was done in a round.
+         * @enum {unknown}
+         */
         PracticeKind: "look" | "boot" | "mend";
+        /** @description What is looked at or mended, by its id. */
         PracticeOf: {
             id: string;
         };
+        /** @description A round as it stands. */
         PracticeRoundView: {
             id: string;
             nickname: string;
+            /** @description What the board is, in a sentence. */
             board: string;
             /** Format: int32 */
             level: number;
-            byPerson: boolean;
             /** Format: int32 */
             minutes: number;
             /** Format: int32 */
@@ -7023,10 +7985,13 @@ export interface components {
             looks: components["schemas"]["PracticeChoice"][];
             mends: components["schemas"]["PracticeChoice"][];
             won: null | boolean;
+            /** @description Null until it is over. */
             fault: null | string;
-            shortest: null | components["schemas"]["ShortestWay"];
+            judged: null | components["schemas"]["JudgedRound"];
+            /** @description What the newest rounds of this level gave away, against those before; null without enough of them. */
             better: null | string;
         };
+        /** @description A past round in a line. */
         PracticeRow: {
             id: string;
             nickname: string;
@@ -7036,34 +8001,49 @@ export interface components {
             won: boolean;
             /** Format: int32 */
             minutes: number;
-            /** Format: int32 */
-            shortest: number;
+            /**
+             * Format: double
+             * @description Minutes that were given away; null for rounds of earlier versions.
+             */
+            lost: null | number;
             /** Format: date-time */
             startedAt: string;
         };
+        /** @description A step that was done. */
         PracticeStepView: {
             kind: components["schemas"]["PracticeKind"];
             name: string;
             /** Format: int32 */
             minutes: number;
             tells: string;
+            /** @description What the console showed, line by line; null for what was no boot. */
             log: null | string[];
+            /** @description Of a mending, whether it was the fault; null for what was none. */
             right: null | boolean;
         };
+        /** @description How practice stands. */
         PracticeView: {
+            /** @description The round that goes on, or null. */
             going: null | string;
             past: components["schemas"]["PracticeRow"][];
             mixedUp: components["schemas"]["MixedUp"][];
+            /** @description Faults that can be hidden for another person. */
             faults: components["schemas"]["FaultChoice"][];
         };
+        /** @description Everything about the card of a board. */
         Preparation: {
             card: null | components["schemas"]["CardPlan"];
             times: null | components["schemas"]["CardTimes"];
-            schools: components["schemas"]["SchoolPlan"][];
+            layouts: components["schemas"]["LayoutPlan"][];
+            /** @description Images for the same processor, which a menu could start as well. */
             beside: components["schemas"]["BesideChoice"][];
             kind: null | string;
+            /** @description What is set, without password and wireless key. */
             set: components["schemas"]["FirstBoot"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Which version of the settings this is; what is set is saved with it.
+             */
             version: number;
             hasPassword: boolean;
             hasWirelessKey: boolean;
@@ -7073,45 +8053,96 @@ export interface components {
             cloudInit: null | boolean;
             files: components["schemas"]["FileView"][];
             notes: string[];
+            /** @description Whether the image is a stand-in of the demo, which goes into simulated slots only. */
             standIn: boolean;
+            /** @description Whether the image is still looked into. */
             looking: boolean;
             lookProblem: null | components["schemas"]["Problem"];
             before: null | components["schemas"]["DryBoot"];
             slots: components["schemas"]["CardSlot"][];
             write: null | components["schemas"]["CardWrite"];
         };
+        /** @description What a person is told when input cannot be used: what was expected, what came, and what to do. */
         Problem: {
             expected: string;
             came: string;
             toDo: string;
         };
+        /** @description A new board profile as far as it could be read: what no source told is not in it. */
+        ProfileDraft: {
+            card: components["schemas"]["BoardProfile"];
+            read: components["schemas"]["DraftFact"][];
+            ask: components["schemas"]["DraftQuestion"][];
+        };
+        /** @description A file of cards as text. */
+        ProfileFileInput: {
+            name: string;
+            yaml: string;
+        };
+        /** @description How many cards of each kind were added. */
+        ProfilesAdded: {
+            boards: string[];
+            images: string[];
+            codes: string[];
+        };
+        /** @description What shows how far the work on a board is. */
         Proof: {
+            /** @description The card that should be in it. */
             card: components["schemas"]["CardState"];
+            /** @description How the writing stands or why it ended, in plain words; null when there is nothing to say. */
             cardSays: null | string;
+            /** @description Whether bytes of this board's console were read. */
             bytesRead: boolean;
             sag?: null | components["schemas"]["SupplySag"];
+            /** @description Whether the image is on the card, as far as anything shows. */
             onCard?: boolean;
         };
+        /** @description The question of a cause as the rule book page lists it. */
+        QuestionRow: {
+            /** @description How a person finds out; null where the question says it. */
+            look: null | string;
+            /** @description What can be answered, in words. */
+            answers: string[];
+            /** @description What the board itself is asked with; empty when it cannot answer. */
+            commands: string[];
+            /**
+             * Format: double
+             * @description How many times likelier an answer that finds the cause is where it is so.
+             */
+            worth: number;
+            source: components["schemas"]["WorthSource"];
+        };
+        /** @description How long it has been quiet, and how long it has been before. */
         QuietView: {
             /** Format: double */
             seconds: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The longest silence of good boots at this point, or anywhere; null without one.
+             */
             usualSeconds: null | number;
+            /** @description Where that was, in plain words; null without one. */
             basis: null | string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description From when on it is longer than it should be; null where nothing tells.
+             */
             worrySeconds: null | number;
             work: null | components["schemas"]["WorkView"];
         };
+        /** @description Something odd about a model, and where that is known from. */
         Quirk: {
             text: string;
             source: string;
         };
+        /** @description A cause with its probability (0 to 1; all causes of a diagnosis add up to 1) and the lines that prove it. */
         RankedCause: {
             id: string;
             name: string;
             /** Format: double */
             probability: number;
             evidence: components["schemas"]["EvidenceLine"][];
+            /** @description Lines that speak against it. */
             against: components["schemas"]["EvidenceLine"][];
             nextCheck: string;
             /** Format: int32 */
@@ -7120,22 +8151,42 @@ export interface components {
             correction: null | string;
             caution: null | string;
             answer?: null | components["schemas"]["CheckAnswer"];
+            /** @description What came of it, in the order of the log, up to the line at which the boot ended; null or empty when nothing did. */
             ledTo?: null | components["schemas"]["Consequence"][];
+            /** @description Whether it is settled. */
             state?: components["schemas"]["CauseState"];
+            /** @description What settled it, in plain words; null while it is open. */
             stateSays?: null | string;
+            /**
+             * @description Whether it tells of the console and not of the board.
+             * @default false
+             */
+            consoleAtFault: boolean;
+            /** @description The question that confirms or clears it here; null when there is none. */
+            question?: null | string;
+            /** @description The question whose answer found or cleared it; null when none did. */
+            answeredBy?: null | string;
         };
+        /** @description Settings that were read, before anything is kept. */
         ReadSettings: {
             settings: components["schemas"]["WorkingSettings"];
-            forBoard: null | string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The newest version of the board that it is compared with; 0 when it has none.
+             */
             version: number;
+            /** @description What would change against that version. */
             differences: components["schemas"]["SettingDifference"][];
+            /** @description That they are of a board of another model, in a sentence; null when they are not, or when that is not known. */
+            foreign: null | string;
         };
+        /** @description One reason as a short sentence; the rule that gave it; for a change, what to change. */
         Reason: {
             rule: string;
             bearing: components["schemas"]["Bearing"];
             text: string;
         };
+        /** @description Edits that belong together, with a name: what people copy line by line from web pages. */
         Recipe: {
             format: string;
             id: string;
@@ -7144,64 +8195,117 @@ export interface components {
             when: components["schemas"]["RecipeConditions"];
             steps: components["schemas"]["RecipeStep"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a step of a recipe does.
+         * @enum {unknown}
+         */
         RecipeAction: "word" | "set" | "append" | "create" | "enable" | "install" | "first-boot" | "every-boot";
+        /** @description A recipe as it stands for a board. */
         RecipeChoice: {
             recipe: components["schemas"]["Recipe"];
             chosen: boolean;
+            /** @description Why it should not be used here, or null. */
             against: null | string;
+            /** @description Whether it was proven with this release. */
             proven: boolean;
+            /** @description What of it this image has no place for; null when all can be applied, or when the image was not looked into yet. */
             leftOut: null | string;
+            /** @description Whether a person added it. */
             added: boolean;
         };
+        /** @description Where a recipe is known to work and where it is known to fail; empty lists say nothing. */
         RecipeConditions: {
+            /** @description Ids of board models. */
             boards: string[];
+            /** @description Ids or names of systems. */
             systems: string[];
+            /** @description Releases that it was proven with. */
             worksWith: string[];
+            /** @description Releases that it is known to fail with. */
             failsWith: string[];
         };
+        /** @description One step of a recipe. */
         RecipeStep: {
             action: components["schemas"]["RecipeAction"];
+            /** @description The word, the key, the path, the service, the package or the command. */
             subject: string;
+            /** @description The value of a key, or the content of a file. */
             value: null | string;
+            /** @description The word that a word must stand behind. */
             after: null | string;
+            /** @description The mode of a file in octal digits, such as 0755. */
             mode: null | string;
         };
+        /** @description A boot that no longer is as the newest record says. */
         RegressionView: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The record.
+             */
             version: number;
             differences: components["schemas"]["SettingDifference"][];
         };
+        /** @description A line that stopped nothing and is worth doing something about. */
+        Remark: {
+            /** Format: int32 */
+            line: number;
+            text: string;
+            why: string;
+            toDo: string;
+            /**
+             * Format: int32
+             * @description How many lines say the same.
+             */
+            times: number;
+        };
+        /** @description Something that was removed and can be taken back. */
         RemovedThing: {
+            /** @description board, log, correction, board-card, image-card, code-card, experience-card, recipe, photo, supply, part or adapter. */
             kind: string;
             id: string;
+            /** @description What a person knows it by. */
             name: string;
             /** Format: date-time */
             removedAt: string;
         };
+        /** @description One revision of a model. */
         Revision: {
             id: string;
+            /** @description What is printed on it; null when nobody looked. */
             mark: null | string;
+            /** @description Where the mark stands, or null. */
             where: null | string;
+            /** @description Codes that a running system shows for it, in hexadecimal. */
             codes: string[];
+            /** @description Its device-tree name; null when none is known, as of boards that need no tree. */
             compatible: null | string;
+            /** @description What changed against the revision before, or null. */
             changed: null | string;
+            /** @description The oldest kernel that starts it ("6.1"), or null when any does. */
             kernelFrom: null | string;
         };
+        /** @description How a maker packs model, memory and revision into one number, as data; the file format is published in docs/formats. */
         RevisionScheme: {
             format: string;
             id: string;
             maker: string;
             name: string;
+            /** @description The word before the colon where a running system shows the code. */
             key: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Most hexadecimal digits.
+             */
             digits: number;
+            /** @description Bits that every code of this kind has. */
             conditions: components["schemas"]["CodeCondition"][];
             fields: components["schemas"]["CodeField"][];
         };
+        /** @description Rules that are taken in. */
         RuleFile: {
             yaml: string;
         };
+        /** @description Where a tried rule would fire. */
         RuleHit: {
             bootId: string;
             boardId: string;
@@ -7210,9 +8314,13 @@ export interface components {
             /** Format: int32 */
             line: number;
             text: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many lines of the log.
+             */
             times: number;
         };
+        /** @description A cause as the rule book page lists it. */
         RuleRow: {
             id: string;
             name: string;
@@ -7221,7 +8329,9 @@ export interface components {
             check: string;
             fix: string;
             observations: components["schemas"]["ObservationRow"][];
+            question: components["schemas"]["QuestionRow"];
         };
+        /** @description How far the kept logs are judged by the rules as they are now. */
         RuleState: {
             /** Format: int32 */
             judged: number;
@@ -7233,86 +8343,113 @@ export interface components {
             off: number;
             trouble: null | components["schemas"]["Problem"];
         };
+        /** @description A shipped rule that is switched off or on. */
         RuleSwitch: {
             name: string;
             off: boolean;
         };
+        /** @description What trying a rule gave. */
         RuleTried: {
             hits: components["schemas"]["RuleHit"][];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many logs were looked at, the newest first.
+             */
             looked: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many there are.
+             */
             of: number;
         };
+        /** @description The words of a rule that is tried. */
         RuleTry: {
             find: string;
             regex: null | string;
             not: null | string;
         };
-        /** @enum {unknown} */
-        School: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
-        SchoolPlan: {
-            school: components["schemas"]["School"];
-            parts: components["schemas"]["MediumPart"][];
-            steps: string[];
-            against: string[];
-        };
-        SeamState: {
-            step: components["schemas"]["SeamStep"];
-            done: boolean;
-        };
-        /** @enum {unknown} */
-        SeamStep: "identify" | "match" | "prepare" | "connect" | "boot" | "diagnose" | "keep";
+        /** @description An answer to "which of these do you see?": the look it belongs to, and the answer as the look gave it; "none" for none of them. */
         Seen: {
             look: string;
             answer: string;
         };
+        /** @description What the computer types by itself at the right moments. */
         Sequence: {
             name: string;
             steps: components["schemas"]["SequenceStep"][];
         };
-        /** @enum {unknown} */
+        /**
+         * @description How a sequence stands.
+         * @enum {unknown}
+         */
         SequenceState: "waiting" | "done" | "timed-out" | "failed" | "ended";
+        /** @description One step of a sequence: it waits for a text, then sends one; either may be absent. */
         SequenceStep: {
+            /** @description What must arrive first, letters large or small; null for nothing. Several are parted by " | ". */
             waitFor: null | string;
+            /** @description What is typed then, with \r, \n, \t, \e and \xNN for keys; null for nothing. */
             send: null | string;
             /**
              * Format: int32
+             * @description How long it waits at most, 1 to 3600.
              * @default 30
              */
             seconds: number;
-            /** @default false */
+            /**
+             * @description Whether what is typed must not be kept; it is typed only where the board does not show what is typed.
+             * @default false
+             */
             secret: boolean;
+            /** @description What must not arrive instead: the sequence has failed then; null for nothing. */
             failsOn?: null | string;
         };
+        /** @description What was set up again, and what could not be. */
         SetUp: {
             done: string[];
             left: string[];
         };
+        /** @description One working setting. */
         Setting: {
+            /** @description Stable: what it is about, a point, its name ("image.sha256"); one of several ends in a colon and a number ("network.address:2"). */
             id: string;
             name: string;
+            /** @description As the run or the bench tell it; null when it is not known. */
             value: null | string;
             standing: components["schemas"]["Standing"];
+            /** @description What it stands on, in a few words; of one that differs both sides in a sentence. */
             source: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The line of the log that shows it, or null.
+             */
             line?: null | number;
+            /** @description What a person said instead, or where nothing told it; both are kept. Null when nobody did. */
             said?: null | string;
         };
+        /** @description One thing that two records say differently. */
         SettingDifference: {
+            /** @description The setting without the number of one of several. */
             kind: string;
             name: string;
+            /** @description What the first says; null when it is not known there. */
             before: null | string;
+            /** @description What the second says; null when it is not known there. */
             after: null | string;
+            /** @description Both sides in words. */
             says: string;
         };
+        /** @description What a page of this computer shows, so that another device gets in. */
         ShareView: {
+            /** @description The address with the key in it. */
             url: string;
             key: string;
+            /** @description The address as a QR code. */
             svg: string;
+            /** @description What sharing means here, in plain words. */
             says: string;
             fingerprint: null | string;
         };
+        /** @description How many things lie on each shelf below the bench. */
         Shelves: {
             /** Format: int32 */
             models: number;
@@ -7325,39 +8462,61 @@ export interface components {
             /** Format: int32 */
             parts: number;
         };
-        ShortestWay: {
-            /** Format: int32 */
-            minutes: number;
-            says: string;
-            lines: number[];
-        };
+        /** @description A card of a simulated slot: its label, and what is wrong with it (null and false where nothing is). */
         SimulatedCardSetup: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What its label says, 1 to 2048 GB.
+             */
             labelGb: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What it really holds, when that is less: what is written beyond comes round to the beginning.
+             */
             trueGb: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description So much can be written before it turns read-only.
+             */
             readOnlyFromMiB: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description A sector there cannot be read.
+             */
             unreadableAtMiB: null | number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description So much is written when someone pulls it out.
+             */
             removedAtMiB: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How fast it is written; it reads at twice that.
+             */
             megabytesPerSecond: number;
         };
+        /** @description A simulated slot as a person sets it. */
         SlotInput: {
             name: string;
             setup: components["schemas"]["SimulatedCardSetup"];
         };
+        /** @description A stage that took longer here than in the other log. */
         SlowerStage: {
             stage: components["schemas"]["Stage"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds from the stage before it.
+             */
             here: number;
             /** Format: double */
             there: number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description The eight stages of a boot, in order; names as in the published list of causes.
+         * @enum {unknown}
+         */
         Stage: "power" | "first-loader" | "second-loader" | "kernel" | "root" | "services" | "login" | "network";
+        /** @description A stage, the line that shows it, and milliseconds since power when arrival times are known. */
         StageReached: {
             stage: components["schemas"]["Stage"];
             /** Format: int32 */
@@ -7365,19 +8524,38 @@ export interface components {
             /** Format: int32 */
             milliseconds: null | number;
         };
-        /** @enum {unknown} */
+        /**
+         * @description What a setting stands on.
+         * @enum {unknown}
+         */
         Standing: "proven" | "claimed" | "differs" | "unknown";
+        /** @description What the bench has learnt. */
         Statistics: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many boots are counted; cut and garbled captures count for nothing.
+             */
             counted: number;
             pairs: components["schemas"]["PairCount"][];
             causes: components["schemas"]["CauseCount"][];
             parts: components["schemas"]["PartCount"][];
             cards: components["schemas"]["CardSpeeds"][];
+            /** @description What other benches told, which counts less than what was seen here. */
             told: components["schemas"]["Experience"][];
         };
+        /** @description One of the steps of the work. */
+        StepState: {
+            step: components["schemas"]["WorkStep"];
+            done: boolean;
+        };
+        /**
+         * @description How the system is kept: each layout has its own conditions.
+         * @enum {unknown}
+         */
+        StorageLayout: "one-card" | "boot-menu" | "loader-on-card" | "flash-later";
         /** Format: binary */
         Stream: string;
+        /** @description A power supply: volts and rated amperes. */
         Supply: {
             id: string;
             name: string;
@@ -7385,10 +8563,15 @@ export interface components {
             volts: number;
             /** Format: double */
             amps: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description What it gives to a board that does not agree with it by power delivery; null when it gives all of it to everyone.
+             */
             ampsUntilAsked?: null | number;
+            /** @description What it ends in, as board profiles name their sockets; null when that is not known. */
             plug?: null | string;
         };
+        /** @description A supply cable: length in metres, copper of one wire in square millimetres, and the resistance of its plugs in ohms. */
         SupplyCable: {
             id: string;
             name: string;
@@ -7399,6 +8582,7 @@ export interface components {
             /** Format: double */
             plugOhms: number;
         };
+        /** @description A supply that sagged, as a log shows it: the boot, the line, and the volts if the line tells them. */
         SupplySag: {
             /** Format: int32 */
             bootNumber: number;
@@ -7407,65 +8591,120 @@ export interface components {
             /** Format: double */
             volts: null | number;
         };
+        /** @description Whether a supply is enough for a board and what hangs on it, with the numbers. */
         SupplyVerdict: {
+            /** @description Null when it cannot be told, because something is not known. */
             enough: null | boolean;
+            /** @description The verdict as a sentence with the margin. */
             text: string;
             consumers: components["schemas"]["Consumer"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Board and parts together while it boots; at least this much when the board's own is not known.
+             */
             needAmps: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description What this supply gives to this board; null when none is chosen.
+             */
             givesAmps: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description There and back, plugs included; null when no cable is named.
+             */
             cableOhms: null | number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description What arrives while it boots; null when no cable is named.
+             */
             voltsAtBoard: null | number;
-            changeTitle: null | string;
+            /** @description The cheapest change that makes it enough; null when it is, or when nothing in the catalogue does. */
             change: null | string;
+            /** @description The fact that would change most, when it cannot be told; else null. */
             missing?: null | string;
         };
+        /** @description One model that an image is made for. */
         Supported: {
             model: string;
+            /** @description Revisions it starts on. */
             revisions: string[];
+            /** @description Why another revision does not start, as a clause after the revisions; null when other revisions are merely untried. */
             otherwise: null | string;
+            /** @description What does not work there, or null. */
             missing: null | string;
         };
+        /** @description Read settings that are to be kept. */
         TakeSettings: {
             settings: components["schemas"]["WorkingSettings"];
+            /** @description Where they came from, such as the name of the file. */
             from: string;
             /** Format: int32 */
             after: null | number;
+            /**
+             * @description Whether the person knows that they are of a board of another model.
+             * @default false
+             */
+            foreign: boolean;
         };
+        /** @description What a file of another bench brings. */
         TakenExperience: {
+            /** @description Each card with what it would do here. */
             cards: string[];
             told: components["schemas"]["ToldExperience"][];
         };
+        /** @description Whether a person says that a task was done. */
         TaskTold: {
             done: boolean;
         };
+        /** @description A line of the log that told the fault. */
+        TellingLine: {
+            /**
+             * Format: int32
+             * @description Its number, from 1.
+             */
+            line: number;
+            text: string;
+            /** @description What it means, as the rule book says. */
+            says: string;
+        };
+        /** @description A piece of text and what became of it. */
         TextPiece: {
             change: components["schemas"]["Change"];
             text: string;
         };
         /** @enum {unknown} */
         TimeOrigin: "first-byte" | "first-loader" | "power" | null;
+        /** @description What another bench tells, and what it would mean here. */
         ToldExperience: {
             experience: components["schemas"]["Experience"];
+            /** @description As the end of a sentence. */
             says: string;
         };
+        /** @description A fact that a person tells of a board: a field of its card, and the value as text (empty: not known after all). */
         ToldFact: {
             field: string;
             value: string;
-            /** @default false */
+            /**
+             * @description Whether it was not known where it was told: then what somebody else told meanwhile is not overwritten.
+             * @default false
+             */
             wasUnknown: boolean;
         };
+        /** @description A board that a device tree is for. */
         TreeRow: {
+            /** @description The tree: what is chosen by. */
             source: string;
+            /** @description The name of its file. */
             file: string;
             model: null | string;
             compatible: null | string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How well it fits what was typed, 0 to 1.
+             */
             fit: number;
         };
+        /** @description The question that tells most for its time and risk. */
         TriageAsked: {
             id: string;
             ask: string;
@@ -7474,6 +8713,7 @@ export interface components {
             caution: null | string;
             answers: components["schemas"]["TriageChoice"][];
         };
+        /** @description An answer that can be given, and the cause that would then lead. */
         TriageChoice: {
             id: string;
             says: string;
@@ -7481,12 +8721,15 @@ export interface components {
             /** Format: double */
             probability: number;
         };
+        /** @description What a person saw of a board that says nothing: the answer to each question, by its name. */
         TriageInput: {
             answers: {
                 [key: string]: string;
             };
+            /** @description Which board; null when that is not told. */
             boardId?: null | string;
         };
+        /** @description A cause in a triage. */
         TriageRow: {
             id: string;
             name: string;
@@ -7495,35 +8738,51 @@ export interface components {
             fix: null | string;
             caution: null | string;
         };
+        /** @description A question that was answered. */
         TriageSaid: {
             id: string;
             ask: string;
             says: string;
         };
+        /** @description Where a board stands that says nothing. */
         TriageView: {
             causes: components["schemas"]["TriageRow"][];
             next: null | components["schemas"]["TriageAsked"];
             said: components["schemas"]["TriageSaid"][];
+            /** @description What is known of this board already and was counted, as sentences. */
             known: string[];
+            /** @description The lights of this board and what they mean. */
             lights: string[];
         };
+        /** @description What is typed to the board, exactly. */
         Typed: {
             text: string;
         };
+        /** @description What is typed by itself at the moment. */
         TypingState: {
+            /** @description Paste, or the name of the sequence. */
             name: string;
+            /** @description waiting, done, timed-out, failed, ended. */
             state: components["schemas"]["SequenceState"];
             says: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How much of a paste is typed, 0 to 1; null of a sequence.
+             */
             share: null | number;
         };
+        /** @description A file that a browser wants to send. */
         UploadInput: {
             name: string;
             /** Format: int64 */
             totalBytes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When it was last changed, in milliseconds since 1970.
+             */
             stamp: number;
         };
+        /** @description An upload: how much of the file has arrived; its path once all of it has. */
         UploadState: {
             id: string;
             name: string;
@@ -7533,72 +8792,113 @@ export interface components {
             receivedBytes: number;
             path: null | string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description The four groups of images for a board, best first.
+         * @enum {unknown}
+         */
         Verdict: "fits" | "fits-after-change" | "unproven" | "will-not-start";
+        /** @description A video socket: before-power, after-power or any, for when the display is plugged in, or null when nobody knows; a note, or null. */
         VideoOutput: {
             name: string;
             plug: null | string;
             note: null | string;
         };
+        /** @description A watched folder. */
         WatchedFolder: {
             path: string;
             files: components["schemas"]["DownloadedFile"][];
             problem: null | components["schemas"]["Problem"];
         };
+        /** @description One wire: from a terminal of the adapter to one of the board. */
         Wire: {
             from: string;
             to: string;
             why: string;
         };
+        /** @description The radio: its bands, and where the antenna goes (null: on the board). */
         Wireless: {
             bands: null | string;
             antenna: null | string;
         };
+        /** @description A wireless network as a person gives it. */
         WirelessInput: {
             name: string;
+            /** @description Null keeps the key that is stored. */
             password: null | string;
             country: string;
         };
+        /** @description A wireless network as it is stored: the derived key instead of the password. */
         WirelessNetwork: {
             name: string;
+            /** @description 64 hexadecimal digits (see Answer&lt;string&gt; Passwords.WirelessKey(string name, string password)). */
             key: string;
+            /** @description Two letters (ISO 3166-1); without it the radio stays off. */
             country: string;
         };
+        /** @description Which wires to raise or lower; null leaves one as it is. */
         WiresInput: {
             dtr: null | boolean;
             rts: null | boolean;
         };
+        /** @description How an adapter goes onto a board: the wires, or why not. */
         Wiring: {
+            /** @description The reason why this pairing must not be wired, or null. */
             refused: null | string;
+            /** @description What must be measured first because nobody knows it, or null. */
             measure: null | string;
+            /** @description What can be hurt at this step; null when it is refused anyway. */
             caution: null | string;
             wires: components["schemas"]["Wire"][];
+            /** @description What to mind, in the order of the hands. */
             notes: string[];
+            /** @description The adapter's own row, in its own order. */
             adapterPins: components["schemas"]["DrawnPin"][];
+            /** @description The header's own row, in its own order. */
             boardPins: components["schemas"]["DrawnPin"][];
-            mayBeWired?: boolean;
         };
+        /**
+         * @description The steps of the work, in order.
+         * @enum {unknown}
+         */
+        WorkStep: "identify" | "match" | "prepare" | "connect" | "boot" | "diagnose" | "keep";
+        /** @description Work that takes its time. */
         WorkView: {
             says: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The line that began it.
+             */
             line: number;
             /** Format: int32 */
             usualSeconds: number;
+            /** @description Whether taking power meanwhile can leave the card broken. */
             keepPower: boolean;
         };
+        /** @description What worked, so that the next board takes minutes. Format `buttonhook.working-settings/2`, described in docs/formats. */
         WorkingSettings: {
             format: string;
             nickname: string;
+            /** @description In the order of the work. */
             settings: components["schemas"]["Setting"][];
             files: components["schemas"]["KeptFile"][];
             bench: null | components["schemas"]["KeptBench"];
             notes: string;
+            /** @description Of the bytes of the boot that proves it; null when there is none. */
             logSha256: null | string;
             /** Format: date-time */
             bootedAt: null | string;
         };
-        /** @enum {unknown} */
+        /**
+         * @description Where the number comes from that says what an answer is worth.
+         * @enum {unknown}
+         */
+        WorthSource: "estimated" | "fitted";
+        /**
+         * @description How far the writing of a card is.
+         * @enum {unknown}
+         */
         WriteStep: "looking-at-image" | "checking-download" | "checking-size" | "writing" | "reading-back" | "first-boot-files" | "dry-boot" | "done" | "failed" | "cancelled" | "interrupted";
+        /** @description What a person says: whether the card in a board was written elsewhere. */
         WrittenElsewhere: {
             yes: boolean;
         };

@@ -1,8 +1,8 @@
-import type { BoardModel, ImageCard, InstructionSet, SeamStep, Stage } from "./api";
+import type { BoardProfile, ImageProfile, InstructionSet, WorkStep, Stage } from "./api";
 
-export const steps: readonly SeamStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
+export const steps: readonly WorkStep[] = ["identify", "match", "prepare", "connect", "boot", "diagnose", "keep"];
 
-export const stepNames: Record<SeamStep, string> = {
+export const stepNames: Record<WorkStep, string> = {
   identify: "Identify",
   match: "Match",
   prepare: "Prepare",
@@ -71,13 +71,13 @@ export function memory(mebibytes: number): string {
 }
 
 /** The memory that an image needs, and is comfortable with. */
-export const memoryOf = (image: ImageCard) =>
+export const memoryOf = (image: ImageProfile) =>
   image.minimumMemoryMiB === null
     ? "not known"
     : `${memory(image.minimumMemoryMiB)}${image.comfortableMemoryMiB === null ? "" : `, better ${memory(image.comfortableMemoryMiB)}`}`;
 
 /** The console of an image as its command line names it; null when it names none. */
-export const consoleOf = (image: ImageCard) =>
+export const consoleOf = (image: ImageProfile) =>
   image.consoleDevice === null
     ? null
     : [image.consoleDevice, image.consoleSpeed].filter((part) => part !== null).join(",");
@@ -113,5 +113,5 @@ export function duration(seconds: number): string {
 }
 
 /** The memory of a model that is sold with one size; null where a person must look. */
-export const onlyMemory = (model: BoardModel | undefined) =>
+export const onlyMemory = (model: BoardProfile | undefined) =>
   model?.memoryMiB.length === 1 ? (model.memoryMiB[0] ?? null) : null;

@@ -1,7 +1,8 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>Kernel and system speak on the board's console.</summary>
 internal sealed class ConsoleSpeaks : ILink
@@ -48,7 +49,7 @@ internal sealed class ConsoleSpeaks : ILink
         if (ours is null && !ByTree(run))
             run.Warn(
                 Stage.Kernel,
-                "console-arg-missing",
+                CauseIds.ConsoleArgMissing,
                 consoles.Count == 0
                         ? "No console is on the command line and the device tree names none: kernel and start-up messages do not reach the serial port."
                     : consoles.All(c => c.Length == 0)
@@ -67,7 +68,7 @@ internal sealed class ConsoleSpeaks : ILink
         )
             run.Warn(
                 Stage.Kernel,
-                "console-speed-mismatch",
+                CauseIds.ConsoleSpeedMismatch,
                 $"The command line sets {speed} bits a second, the board's console runs at {wanted}.",
                 $"Set {board.ConsoleArgument}.",
                 h.Where,
@@ -102,7 +103,7 @@ internal sealed class LoginWaits : ILink
         {
             run.Warn(
                 Stage.Login,
-                "getty-missing",
+                CauseIds.GettyMissing,
                 $"init={shell} starts a shell instead of the system: no service runs and no login appears.",
                 "Take init= off the command line.",
                 h.Where,
@@ -113,15 +114,26 @@ internal sealed class LoginWaits : ILink
         var logins = LoginPorts.Of(tree);
         var ours = ConsoleSpeaks.Ours(run) is not null;
         var consoleIsOurs = ours || ConsoleSpeaks.ByTree(run);
-        if (logins.Contains(board.ConsoleDevice) || (logins.Contains("console") && consoleIsOurs) || (logins.Contains("systemd") && ours))
-            run.Pass(Stage.Login, $"A login waits on {board.ConsoleDevice}.", volume.Name("/etc/inittab"));
-        else if (!(logins.Contains("console") && !consoleIsOurs))
+        var by =
+            logins.ContainsKey(board.ConsoleDevice) ? board.ConsoleDevice
+            : consoleIsOurs && logins.ContainsKey("console") ? "console"
+            : ours && logins.ContainsKey("systemd") ? "systemd"
+            : null;
+        if (by is not null)
+            run.Pass(
+                Stage.Login,
+                by == "systemd"
+                    ? $"A login waits on {board.ConsoleDevice}: systemd starts one on the kernel's console."
+                    : $"A login waits on {board.ConsoleDevice}.",
+                logins[by] is { } file ? volume.Name(file) : null
+            );
+        else if (!(logins.ContainsKey("console") && !consoleIsOurs))
             run.Warn(
                 Stage.Login,
-                "getty-missing",
+                CauseIds.GettyMissing,
                 logins.Count == 0
                     ? "No login is set up on any port."
-                    : $"Logins are on {string.Join(", ", logins)}, none on {board.ConsoleDevice}.",
+                    : $"Logins are on {string.Join(", ", logins.Keys)}, none on {board.ConsoleDevice}.",
                 $"Add a login on {board.ConsoleDevice}.",
                 volume.Name("/etc/inittab"),
                 tree.Find("/etc/inittab") is null || volume.Mapped is not null

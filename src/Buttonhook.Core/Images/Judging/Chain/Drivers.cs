@@ -1,6 +1,6 @@
-using Buttonhook.Core.Boards;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>Drivers that a start needs: in the kernel itself, or as a module of the initial file system that fits this kernel, with all that it depends on.</summary>
 internal static class Drivers
@@ -14,6 +14,25 @@ internal static class Drivers
         var (modules, marker) = Medium(run, run.Root);
         return modules.Any(m => BuiltIn(run, m, marker) != false) ? null : Lack(run, modules);
     }
+
+    /// <summary>Media of which neither kernel nor initial file system has a driver; none where that cannot be told.</summary>
+    public static IReadOnlyList<string> OtherMedia(DryRun run) =>
+        run.Initial?.HasModules != true
+            ? []
+            :
+            [
+                .. Media
+                    .Where(m => m.Modules.All(d => BuiltIn(run, d, m.Marker) == false && !run.Initial.HasModule(d)))
+                    .Select(m => m.Words),
+            ];
+
+    private static readonly (string Words, string[] Modules, string Marker)[] Media =
+    [
+        ("cards and soldered flash", ["mmc_block"], "mmcblk"),
+        ("USB disks", ["usb-storage", "uas"], "usb-storage"),
+        ("NVMe disks", ["nvme"], "nvme"),
+        ("SATA disks", ["sd_mod"], "sd_mod"),
+    ];
 
     /// <summary>Whether the kernel comes to the root without any initial file system: it has the drivers built in, and knows the name of the root.</summary>
     public static bool KernelAlone(DryRun run)

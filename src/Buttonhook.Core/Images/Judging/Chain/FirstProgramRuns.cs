@@ -1,7 +1,8 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>The first program of the root is there and runs on this board.</summary>
 internal sealed class FirstProgramRuns : ILink
@@ -21,7 +22,7 @@ internal sealed class FirstProgramRuns : ILink
             var lost = path.Count(c => c == '/') > 1 && tree.Find($"/{top}") is null && tree.Find($"/usr{path}") is not null;
             run.Fail(
                 Stage.Root,
-                "init-missing",
+                CauseIds.InitMissing,
                 lost
                     ? $"{DryRun.Shown(path)} is not on the root, while /usr{path} is: the link /{top} to usr/{top} is lost."
                     : $"{DryRun.Shown(path)} is not on the root.",
@@ -35,30 +36,52 @@ internal sealed class FirstProgramRuns : ILink
         }
         if (entry.IsFolder || (!entry.IsExecutable && tree.Kind != "vfat"))
         {
-            run.Fail(Stage.Root, "init-missing", $"{path} may not be executed.", "Make it executable (chmod +x).", where);
+            run.Fail(Stage.Root, CauseIds.InitMissing, $"{path} may not be executed.", "Make it executable (chmod +x).", where);
             return;
         }
         var (set, wrong) = Programs.Look(path, p => tree.Read(p, 4096));
-        if (set is { } architecture && !run.RunsOn(architecture))
+        var foreign = set is { } other && !run.RunsOn(other);
+        var lacking = wrong is null && !foreign ? Lacking(tree, path) : null;
+        if (foreign)
             run.Fail(
                 Stage.Root,
-                "init-wrong-architecture",
-                $"{path} is for {architecture.Words()}, the board is {run.Board.Architecture.Words()}.",
+                CauseIds.InitWrongArchitecture,
+                $"{path} is for {set!.Value.Words()}, the board is {run.Board.Architecture.Words()}.",
                 "Use the image made for this instruction set.",
                 volume.Name(path)
             );
-        else if (wrong is not null)
-            run.Fail(Stage.Root, "init-missing", $"{path} cannot start: {wrong}.", "Put it back.", volume.Name(path));
-        else if (Lacking(tree, path) is { } library)
+        else if ((wrong ?? lacking) is not null && Replaced(tree) is { } folder)
             run.Fail(
                 Stage.Root,
-                "init-crashed",
+                CauseIds.InitMissing,
+                $"{(wrong is null ? "" : $"{path} cannot start: {wrong}. ")}/{folder} is a folder of its own, and the system lies in /usr/{folder}: the link /{folder} to usr/{folder} was replaced (by a copy, or by an archive that was unpacked over it), so programs find neither their loader nor their libraries.",
+                $"Move what is in /{folder} to /usr/{folder}, then put the link back (ln -s usr/{folder} /{folder}).",
+                volume.Name($"/{folder}")
+            );
+        else if (wrong is not null)
+            run.Fail(Stage.Root, CauseIds.InitMissing, $"{path} cannot start: {wrong}.", "Put it back.", volume.Name(path));
+        else if (lacking is { } library)
+            run.Fail(
+                Stage.Root,
+                CauseIds.InitCrashed,
                 $"{path} needs the library {library}, which is in no folder where libraries are looked for: it ends at once, and the kernel panics (Attempted to kill init).",
                 "Put the library back, or write the image again.",
                 volume.Name(path)
             );
         else
             run.Pass(Stage.Root, $"{path} is there and runs on this board.", volume.Name(path));
+    }
+
+    /// <summary>The folder at the top that stands where a link into /usr belongs, while others are such links; null when there is none.</summary>
+    internal static string? Replaced(FileTree tree)
+    {
+        string[] tops = ["lib", "lib64", "bin", "sbin"];
+        bool IsLink(string top) => tree.IsLink($"/{top}");
+        return tops.Any(IsLink)
+            ? tops.FirstOrDefault(t =>
+                !IsLink(t) && tree.Find($"/{t}") is { IsFolder: true } && tree.Find($"/usr/{t}") is { IsFolder: true }
+            )
+            : null;
     }
 
     /// <summary>A library that the program names and that lies nowhere (ld.so(8)); null when all are there, or it cannot be told.</summary>
@@ -113,7 +136,7 @@ internal sealed class SystemIsAsked : ILink
             var after = arguments.Last("systemd.run_success_action")?.TrimEnd('\r') ?? "exit";
             run.Fail(
                 Stage.Services,
-                "getty-missing",
+                CauseIds.GettyMissing,
                 $"systemd.run={DryRun.Shown(command)} makes systemd start this one command instead of the system, at every boot; "
                     + (after == "none" ? "no login comes behind it." : $"behind it the board goes down ({after})."),
                 "Take systemd.run= off the command line.",
@@ -127,7 +150,7 @@ internal sealed class SystemIsAsked : ILink
         if (unit is "emergency.target" or "rescue.target")
             run.Warn(
                 Stage.Login,
-                "getty-missing",
+                CauseIds.GettyMissing,
                 $"The command line asks for {unit}: a shell for repairs comes instead of the system.",
                 "Take the word off the command line.",
                 h.Where,
@@ -150,7 +173,7 @@ internal sealed class ModulesFitKernel : ILink
         else
             run.Warn(
                 Stage.Services,
-                "service-failed",
+                CauseIds.ServiceFailed,
                 $"The kernel is {version}, and the modules on the root are for {string.Join(" and ", versions.Order(StringComparer.Ordinal))}: no driver that is a module will load (network and USB devices often are).",
                 "Start the kernel that the modules are for, or install the modules of this one.",
                 run.Root!.Name("/lib/modules")

@@ -1,7 +1,7 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>The initial file system unpacks as the kernel unpacks it, and its first program runs here.</summary>
 internal sealed class InitialFilesUnpack : ILink
@@ -30,12 +30,12 @@ internal sealed class InitialFilesUnpack : ILink
                 const string Again = "Make the initial file system again, or copy it again.";
                 if (Drivers.KernelAlone(run))
                 {
-                    run.Warn(Stage.Kernel, "initrd-corrupt", $"{text} The kernel comes to the root without it.", Again, loaded.Where);
+                    run.Warn(Stage.Kernel, CauseIds.InitrdCorrupt, $"{text} The kernel comes to the root without it.", Again, loaded.Where);
                     run.Initial = null;
                 }
                 else
                 {
-                    run.Fail(Stage.Kernel, "initrd-corrupt", text, Again, loaded.Where);
+                    run.Fail(Stage.Kernel, CauseIds.InitrdCorrupt, text, Again, loaded.Where);
                     Lost(run);
                 }
                 return;
@@ -52,7 +52,7 @@ internal sealed class InitialFilesUnpack : ILink
         else if (architecture is { } set && !run.RunsOn(set))
             run.Fail(
                 Stage.Root,
-                "init-wrong-architecture",
+                CauseIds.InitWrongArchitecture,
                 $"The first program of the initial file system is for {set.Words()}.",
                 "Make the initial file system for this board.",
                 $"{loaded.Where} {first}"
@@ -60,7 +60,7 @@ internal sealed class InitialFilesUnpack : ILink
         else if (wrong is not null)
             run.Fail(
                 Stage.Root,
-                named ? "init-missing" : "initrd-corrupt",
+                named ? CauseIds.InitMissing : CauseIds.InitrdCorrupt,
                 $"The initial file system cannot start: {wrong}.",
                 "Make the initial file system again.",
                 $"{loaded.Where} {first}"

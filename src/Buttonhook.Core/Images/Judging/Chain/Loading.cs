@@ -1,7 +1,8 @@
-using Buttonhook.Core.Boards;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>The image is whole: an image that ends inside a partition was cut off; everything after is a consequence.</summary>
 internal sealed class WholeImage : ILink
@@ -14,7 +15,7 @@ internal sealed class WholeImage : ILink
         if (table.Partitions.FirstOrDefault(p => p.EndBytes > image.Length) is { } cut)
             run.Fail(
                 Stage.SecondLoader,
-                "image-truncated",
+                CauseIds.ImageTruncated,
                 $"Partition {cut.Number} ends at byte {cut.EndBytes}, the image at byte {image.Length}.",
                 "Get the whole image and write it again.",
                 $"partition table entry {cut.Number}"
@@ -22,7 +23,7 @@ internal sealed class WholeImage : ILink
         else if (table.UsableEndBytes > image.Length)
             run.Fail(
                 Stage.SecondLoader,
-                "image-truncated",
+                CauseIds.ImageTruncated,
                 $"The partition table promises {table.UsableEndBytes} bytes, the image ends at byte {image.Length}: loaders and kernel refuse such a table.",
                 "Get the whole image and write it again.",
                 "partition table"
@@ -40,11 +41,11 @@ internal sealed class StartableImage : ILink
     public void Check(DryRun run)
     {
         if (FileNature.Of(run.Image, run.Table) is { } nature)
-            run.Fail(Stage.FirstLoader, "no-boot-medium", $"{nature.Says} {nature.Why}", nature.Instead, "sector 0");
+            run.Fail(Stage.FirstLoader, CauseIds.NoBootMedium, $"{nature.Says} {nature.Why}", nature.Instead, "sector 0");
         else if (FileNature.IsDisc(run.Image) && run.Board.Loader is not ("efi" or "bios"))
             run.Fail(
                 Stage.FirstLoader,
-                "no-boot-medium",
+                CauseIds.NoBootMedium,
                 "It is an installer ISO: firmware of PCs and EFI firmware start it, the loader of this board does not.",
                 "Get the image for this board, or one for cards.",
                 "sector 64"
@@ -68,7 +69,7 @@ internal sealed class FirstLoaderPresent : ILink
         else
             run.Fail(
                 Stage.FirstLoader,
-                "no-boot-medium",
+                CauseIds.NoBootMedium,
                 $"This board's boot ROM looks for {place.Name} at byte {place.At}; it is not there.",
                 "Use an image that is made for this board, or write its first loader onto the card.",
                 $"byte {place.At}"
@@ -91,7 +92,7 @@ internal sealed class LoaderFindsSystem : ILink
         foreach (var broken in taken.Breaks)
             if (broken.Cause is { } cause)
                 run.Fail(
-                    cause is "no-boot-medium" ? Stage.FirstLoader : Stage.SecondLoader,
+                    cause is CauseIds.NoBootMedium ? Stage.FirstLoader : Stage.SecondLoader,
                     cause,
                     broken.Text,
                     broken.Fix,
@@ -145,7 +146,7 @@ internal sealed class MemorySuffices : ILink
         else if (needed > (long)memory * Sizes.MiB * 9 / 10)
             run.Fail(
                 Stage.Kernel,
-                "out-of-memory",
+                CauseIds.OutOfMemory,
                 $"Kernel and initial file system take {Sizes.Binary(needed)}; the board has {memory} MiB.",
                 "Take a smaller image.",
                 loaded.Where

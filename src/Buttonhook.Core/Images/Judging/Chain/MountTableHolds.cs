@@ -1,7 +1,9 @@
 using System.Text;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>What the mount table names is on the image, mount by mount, with what each missing one costs (fstab(5), systemd.mount(5)).</summary>
 internal sealed class MountTableHolds : ILink
@@ -41,7 +43,7 @@ internal sealed class MountTableHolds : ILink
                 broken = true;
                 run.Fail(
                     Stage.Services,
-                    "fstab-device-missing",
+                    CauseIds.FstabDeviceMissing,
                     $"The mount table has {entry.Point} mounted when it is needed, which takes the driver autofs4, and this kernel has none: systemd gives a shell for repairs (emergency mode) instead of the system.",
                     "Install the modules of this kernel, or take x-systemd.automount out.",
                     at,
@@ -49,7 +51,9 @@ internal sealed class MountTableHolds : ILink
                 );
                 continue;
             }
-            if (Wrong(run, entry) is not { } wrong)
+            var named = Wrong(run, entry);
+            var slip = named is null ? Misspelt(run, entry) : null;
+            if ((named ?? slip?.Text) is not { } wrong)
                 continue;
             if (entry.IsLater)
             {
@@ -60,11 +64,14 @@ internal sealed class MountTableHolds : ILink
             broken = true;
             var (costs, stops) = Costs(entry, tree.HasSystemd, wrong.Contains("which no partition", StringComparison.Ordinal));
             var text = $"{wrong}: {costs}.";
-            var edit = entry.IsRoot ? null : FileEdit.At(at, entry.Options, $"{entry.Options},nofail");
+            var edit =
+                slip is { } known ? FileEdit.At(at, entry.Options, known.Right)
+                : entry.IsRoot ? null
+                : FileEdit.At(at, entry.Options, $"{entry.Options},nofail");
             if (stops)
-                run.Fail(Stage.Services, "fstab-device-missing", text, "Take the line out, correct it, or add nofail.", at, edit);
+                run.Fail(Stage.Services, CauseIds.FstabDeviceMissing, text, "Take the line out, correct it, or add nofail.", at, edit);
             else
-                run.Warn(Stage.Services, "fstab-device-missing", text, "Take the line out, correct it, or add nofail.", at, edit);
+                run.Warn(Stage.Services, CauseIds.FstabDeviceMissing, text, "Take the line out, correct it, or add nofail.", at, edit);
         }
         if (!broken)
             run.Pass(
@@ -95,6 +102,12 @@ internal sealed class MountTableHolds : ILink
         var device = run.Device(entry.Device);
         if (device.Elsewhere is not null || device.Needs is not null)
             return null;
+        // The root of a live system, or one under a layer, is mounted already and by nobody's line.
+        if (
+            entry.IsRoot
+            && (run.Arguments.Has("boot") || run.Arguments.Words.Any(w => w.StartsWith("overlayroot", StringComparison.Ordinal)))
+        )
+            return null;
         if (device.Volume is not { } there)
             return $"The mount table names {entry.Device} for {entry.Point}, which no partition of this image has";
         var kind = there.Tree?.Kind ?? there.Kind;
@@ -109,6 +122,93 @@ internal sealed class MountTableHolds : ILink
         return Undriven(run, kind)
             ? $"The mount table mounts {entry.Device} at {entry.Point}, and for {kind} there is no driver of this kernel on the root"
             : null;
+    }
+
+    /// <summary>An option that no mount takes, where it is a usual one with a letter wrong: the mount of a real file system is refused for it (mount(8)).</summary>
+    private static (string Text, string Right)? Misspelt(DryRun run, Entry entry)
+    {
+        if (run.Device(entry.Device) is not { Volume: not null } || entry.IsSwap)
+            return null;
+        foreach (var option in entry.Options.Split(',').Select(o => o.Split('=')[0].TrimEnd('\r')))
+            if (
+                option.Length >= 4
+                && !UsualOptions.Contains(option)
+                && UsualOptions.FirstOrDefault(u => u.Length >= 4 && IsOneSlip(option, u)) is { } meant
+            )
+                return (
+                    $"The mount table mounts {entry.Device} at {entry.Point} with the option {option}, which no mount knows ({meant} is meant)",
+                    string.Join(
+                        ',',
+                        entry
+                            .Options.Split(',')
+                            .Select(o => o.StartsWith(option, StringComparison.Ordinal) ? meant + o[option.Length..] : o)
+                    )
+                );
+        return null;
+    }
+
+    private static readonly string[] UsualOptions =
+    [
+        "defaults",
+        "noatime",
+        "nodiratime",
+        "relatime",
+        "norelatime",
+        "strictatime",
+        "lazytime",
+        "auto",
+        "noauto",
+        "nofail",
+        "exec",
+        "noexec",
+        "suid",
+        "nosuid",
+        "user",
+        "nouser",
+        "users",
+        "owner",
+        "group",
+        "async",
+        "sync",
+        "dirsync",
+        "remount",
+        "errors",
+        "discard",
+        "nodiscard",
+        "commit",
+        "data",
+        "umask",
+        "dmask",
+        "fmask",
+        "utf8",
+        "codepage",
+        "iocharset",
+        "shortname",
+        "barrier",
+        "nobarrier",
+        "journal_checksum",
+        "compress",
+        "subvol",
+        "subvolid",
+        "space_cache",
+        "size",
+        "mode",
+        "_netdev",
+    ];
+
+    /// <summary>Whether one letter more, one less, another one, or two that changed places make one word of the other.</summary>
+    internal static bool IsOneSlip(string one, string other)
+    {
+        if (one == other || Math.Abs(one.Length - other.Length) > 1)
+            return false;
+        var at = 0;
+        while (at < one.Length && at < other.Length && one[at] == other[at])
+            at++;
+        var (left, right) = (one[at..], other[at..]);
+        return one.Length == other.Length
+                ? left[1..] == right[1..] || left.Length > 1 && left[0] == right[1] && left[1] == right[0] && left[2..] == right[2..]
+            : left.Length > right.Length ? left[1..] == right
+            : left == right[1..];
     }
 
     /// <summary>Whether a driver is neither in the kernel nor among the modules of its version on the root; where the version's list of modules is missing it is not known.</summary>

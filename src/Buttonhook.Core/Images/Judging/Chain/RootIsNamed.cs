@@ -1,6 +1,8 @@
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>The command line names a root that is there.</summary>
 internal sealed class RootIsNamed : ILink
@@ -22,7 +24,7 @@ internal sealed class RootIsNamed : ILink
         else
             run.Fail(
                 Stage.Root,
-                "root-arg-missing",
+                CauseIds.RootArgMissing,
                 "The kernel command line names no root.",
                 "Add root= with the partition of this image.",
                 h.Where,
@@ -46,7 +48,7 @@ internal sealed class RootIsNamed : ILink
         if (!initial.Names.Any(n => n == $"scripts/{kind}" || n.StartsWith($"scripts/{kind}", StringComparison.Ordinal)))
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"boot={kind} asks for a live system, and the initial file system has no scripts for one.",
                 "Install the package of the live system, and make the initial file system again.",
                 h.InitialFiles?.Where ?? h.KernelWhere
@@ -54,7 +56,7 @@ internal sealed class RootIsNamed : ILink
         else if (found is null)
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"boot={kind} asks for a live system, and no partition has a packed root in {folder}.",
                 "Write the image again.",
                 h.Where
@@ -98,7 +100,7 @@ internal sealed class RootIsNamed : ILink
         if (volume is null)
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"root={DryRun.Shown(root)}: {why}.",
                 $"Name a root that is there, such as {run.SuggestedRoot}.",
                 h.Where,
@@ -134,9 +136,9 @@ internal sealed class RootIsNamed : ILink
             return null;
         var type = run.Board.Architecture switch
         {
-            Boards.InstructionSet.Amd64 => "4f68bce3-e8cd-4db1-96e7-fbcaf984b709",
-            Boards.InstructionSet.Arm64 => "b921b045-1df0-41c3-af44-4c6f280d3fae",
-            Boards.InstructionSet.Armhf => "69dad710-2ce4-4e3c-b16c-21a1d49abed3",
+            InstructionSet.Amd64 => "4f68bce3-e8cd-4db1-96e7-fbcaf984b709",
+            InstructionSet.Arm64 => "b921b045-1df0-41c3-af44-4c6f280d3fae",
+            InstructionSet.Armhf => "69dad710-2ce4-4e3c-b16c-21a1d49abed3",
             _ => "72ec70a6-cf74-40e6-bd49-4bda08e8f224",
         };
         return run.Volumes.FirstOrDefault(v => v.Partition.Type.Equals(type, StringComparison.OrdinalIgnoreCase));
@@ -158,7 +160,7 @@ internal sealed class TableForKernel : ILink
         if (run.Table.FirstCopyDamaged && run.Board.Loader != "efi" && !run.Arguments.Has("gpt"))
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 "The first copy of the partition table is damaged. Loaders go on with the second one, the kernel does not: it sees no partition.",
                 "Write the image again, or add gpt to the command line.",
                 "partition table",
@@ -178,9 +180,15 @@ internal sealed class DiskAppears : ILink
         if (!run.InitialLost && Drivers.OfMedium(run) is { } missing)
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"{missing}, so this medium does not appear.",
                 "Make the initial file system again with this driver in it.",
+                h.InitialFiles?.Where ?? h.KernelWhere
+            );
+        else if (!run.InitialLost && run.Board.MediumIsGuess && Drivers.OtherMedia(run) is { Count: > 0 } undriven)
+            run.CannotTell(
+                Stage.Root,
+                $"Cannot tell without the disk that this board starts from, which its profile does not name: of {string.Join(" and ", undriven)} neither the kernel nor the initial file system has a driver.",
                 h.InitialFiles?.Where ?? h.KernelWhere
             );
         // Whether an initial file system that cannot be read waits by itself is not known.
@@ -194,7 +202,7 @@ internal sealed class DiskAppears : ILink
         )
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"{(run.Board.BootMedium == "usb" ? "A USB disk" : "A card")} appears late and rootwait is not on the command line: the root is looked for once, too early.",
                 "Add rootwait.",
                 h.Where,

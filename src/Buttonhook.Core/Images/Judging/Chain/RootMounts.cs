@@ -1,6 +1,8 @@
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Images.Formats;
+using Buttonhook.Core.Images.Loaders;
 
-namespace Buttonhook.Core.Images;
+namespace Buttonhook.Core.Images.Judging.Chain;
 
 /// <summary>What lies around the root is opened before it is mounted: a group of volumes, an array, an encrypted container.</summary>
 internal sealed class RootOpens : ILink
@@ -31,7 +33,7 @@ internal sealed class RootOpens : ILink
         if (run.Initial is not { } initial)
             run.Fail(
                 Stage.Root,
-                "initrd-missing",
+                CauseIds.InitrdMissing,
                 $"The root lies in {words}, which the kernel does not open by itself, and {h.InitialFilesMissing ?? "no initial file system is named"}.",
                 "Name an initial file system that opens it.",
                 h.Where
@@ -40,7 +42,7 @@ internal sealed class RootOpens : ILink
         else if (!programs.Any(p => Places.Any(f => initial.Names.Contains($"{f}/{p}"))))
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"The root lies in {words}, and the initial file system has no {programs[0]} to open it.",
                 $"Install the package that brings {programs[0]} and its hook, and make the initial file system again.",
                 h.InitialFiles!.Where
@@ -48,7 +50,7 @@ internal sealed class RootOpens : ILink
         else if (initial.HasModules && h.Kernel.HasBuiltIn("device-mapper: ioctl") == false && Drivers.Lack(run, [module]) is { } missing)
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"The root lies in {words}. {missing}.",
                 "Make the initial file system again with this driver in it.",
                 h.InitialFiles!.Where
@@ -76,7 +78,7 @@ internal sealed class RootMounts : ILink
         {
             run.Fail(
                 Stage.Root,
-                "rootfs-corrupt",
+                CauseIds.RootfsCorrupt,
                 $"No file system is recognised on {volume.Words}{(volume.Because is null ? "" : $": {volume.Because}")}{(HasBackup(run.Image, volume) ? "; a copy of its superblock is still there" : "")}.",
                 "Write the image again; a copy of the superblock can repair it (e2fsck -b).",
                 volume.Name("")
@@ -87,7 +89,7 @@ internal sealed class RootMounts : ILink
         if (run.Arguments.Last("rootfstype") is { } types && !types.Split(',').Any(t => Mounts(t.TrimEnd('\r'), kind)))
             run.Fail(
                 Stage.Root,
-                "rootfs-unsupported",
+                CauseIds.RootfsUnsupported,
                 $"rootfstype={DryRun.Shown(types)} is on the command line, and the root is {kind}: mounting it as anything else fails.",
                 $"Set rootfstype={kind}, or take it off the command line.",
                 h.Where,
@@ -97,7 +99,7 @@ internal sealed class RootMounts : ILink
             if (run.Initial is null)
                 run.Fail(
                     Stage.Root,
-                    "initrd-missing",
+                    CauseIds.InitrdMissing,
                     $"The kernel has no built-in driver for {kind}, and {h.InitialFilesMissing ?? "no initial file system is named"}.",
                     "Name the initial file system in the configuration.",
                     h.Where
@@ -105,7 +107,7 @@ internal sealed class RootMounts : ILink
             else
                 run.Fail(
                     Stage.Root,
-                    "rootfs-unsupported",
+                    CauseIds.RootfsUnsupported,
                     $"The root file system is {kind}. {missing}.",
                     $"Make the initial file system again with the {kind} module in it.",
                     volume.Name("")
@@ -113,7 +115,7 @@ internal sealed class RootMounts : ILink
         else if (run.Initial is null && !run.InitialLost && root.Length > 0 && run.Device(root) is { OnlyPrograms: true, Volume: not null })
             run.Fail(
                 Stage.Root,
-                "root-not-found",
+                CauseIds.RootNotFound,
                 $"root={DryRun.Shown(root)} needs an initial file system: the kernel itself knows partitions by PARTUUID, PARTLABEL and device name only.",
                 $"Name the root as PARTUUID={volume.Partition.PartUuid}.",
                 h.Where,
@@ -133,7 +135,7 @@ internal sealed class RootMounts : ILink
         (run.Tree, var why) = volume.Tree.Mounted(flags);
         if (run.Tree is not null)
             return;
-        run.Fail(Stage.Root, "root-not-found", $"rootflags={flags}: {why}.", "Correct rootflags on the command line.", h.Where);
+        run.Fail(Stage.Root, CauseIds.RootNotFound, $"rootflags={flags}: {why}.", "Correct rootflags on the command line.", h.Where);
         run.End();
     }
 

@@ -1,0 +1,110 @@
+using Buttonhook.App.Consoles;
+using Buttonhook.App.Diagnosing;
+using Buttonhook.Core;
+using Buttonhook.Core.Asking;
+using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Diagnosing;
+using Buttonhook.Core.Images;
+using Buttonhook.Storage;
+
+namespace Buttonhook.App.Asking;
+
+/// <summary>Rounds in which boards are asked: begins one at a running capture, keeps its answers, and shows them.</summary>
+public sealed class Rounds(
+    BoardStore boards,
+    BootStore boots,
+    Captures captures,
+    Judgements judgements,
+    Catalogue catalogue,
+    TimeProvider clock
+)
+{
+    /// <summary>Lines before the unfinished one that tell who waits.</summary>
+    private const int LinesBefore = 200;
+
+    /// <summary>Begins a round; what stands in the way is a problem in words, and nothing is typed then.</summary>
+    public Problem? Begin(string bootId)
+    {
+        if (captures.Running(bootId) is not { Live: true, Ending: false } capture || ContextOf(capture) is not { } context)
+            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+        var round = new AskRound(
+            captures.Book,
+            context,
+            step =>
+            {
+                if (step.ResultId is { } result)
+                    boots.Tell(bootId, step.QuestionId, result, step.Command, clock.GetUtcNow());
+            }
+        );
+        return capture.Ask(round);
+    }
+
+    /// <summary>What was asked in a boot, and what could be; null when there is no such boot.</summary>
+    public AskedView? Of(string bootId)
+    {
+        if (boots.Find(bootId) is null)
+            return null;
+        var capture = captures.Running(bootId) is { Live: true } live ? live : null;
+        var round = capture?.Round;
+        var told = boots.Told(bootId).Where(t => t.Command is not null && round?.Steps.Any(s => s.QuestionId == t.Question) != true);
+        var steps = told.Select(t => Kept(t)).OfType<AskStep>().Concat(round?.Steps ?? []).ToList();
+        if (capture is null)
+            return new(null, false, null, null, steps, null);
+        // Asked for again and again while a board prints or answers: only where somebody waits is the log judged for what could be asked.
+        if (round is { State: SequenceState.Waiting })
+            return new(round.Listener?.Words, round.Listener?.TakesCommands == true, round.State, round.Says, steps, null);
+        if (capture.Prompt.Trim().Length == 0)
+            return new(Listener.Nobody.Words, false, round?.State, round?.Says, steps, null);
+        if (ContextOf(capture) is not { } context)
+            return new(null, false, null, null, steps, null);
+        var listener = Listener.Of(context.Before, capture.Prompt, context.Reached);
+        return new(
+            listener.Words,
+            listener.TakesCommands,
+            round?.State,
+            round?.Says,
+            steps,
+            NextQuestion.First(captures.Book, context, listener) is { } next
+                ? new(next.Command, next.Asks, next.Why, next.Way.Seconds)
+                : null
+        );
+    }
+
+    private AskStep? Kept(ToldAnswer told) =>
+        captures.Book.Question(told.Question) is { } question
+            ? new(
+                question.Id,
+                Template.Plain(question.Asks),
+                told.Command!,
+                "",
+                [],
+                told.Result,
+                question.Result(told.Result)?.Says ?? told.Result,
+                null,
+                0
+            )
+            : null;
+
+    private AskContext? ContextOf(Capture capture)
+    {
+        var id = capture.Boot.Id;
+        if (judgements.Of(id) is not { } diagnosis)
+            return null;
+        var console =
+            boards.Find(capture.Boot.BoardId) is { } bench && catalogue.Model(bench.Board.ModelId) is { } model
+                ? model.Console.Device
+                : null;
+        lock (capture.Reader)
+        {
+            var log = capture.Reader.Log;
+            var from = Math.Max(1, log.CompleteLines - LinesBefore + 1);
+            return new(
+                [.. Enumerable.Range(from, Math.Max(0, log.CompleteLines - from + 1)).Select(log.Text)],
+                diagnosis.LastStage,
+                diagnosis,
+                boots.Results(id),
+                AskFacts.Of(log, diagnosis, console)
+            );
+        }
+    }
+}

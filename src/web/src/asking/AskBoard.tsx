@@ -1,0 +1,63 @@
+import { useEffect } from "react";
+import { Button } from "react-bootstrap";
+import type { BootView } from "../shared/api";
+import { useKeys } from "../shared/keys";
+import { ProblemNote } from "../shared/ProblemNote";
+import { useEndTyping } from "../consoles/queries";
+import { AskedSteps } from "./AskedSteps";
+import styles from "./Asking.module.css";
+import { useAsk, useAsked } from "./queries";
+
+/** Asks the board itself: shows who waits and the first command, asks on one press, and shows each answer with what it changed. Any key stops it. */
+export function AskBoard({ boot, boardId }: { boot: BootView; boardId: string }) {
+  const asked = useAsked(boot.id, boot.live);
+  const ask = useAsk(boardId, boot.id);
+  const stop = useEndTyping(boot.id);
+  const running = boot.live && asked.data?.state === "waiting";
+  const first = asked.data?.first ?? null;
+  const { mutate: end } = stop;
+  useKeys({ q: () => !running && first && !ask.isPending && ask.mutate(undefined) });
+  useEffect(() => {
+    if (!running) return;
+    const stopIt = (event: KeyboardEvent) => {
+      if (["Shift", "Control", "Alt", "Meta", "Tab"].includes(event.key)) return;
+      event.preventDefault();
+      event.stopPropagation();
+      end(undefined);
+    };
+    window.addEventListener("keydown", stopIt, true);
+    return () => window.removeEventListener("keydown", stopIt, true);
+  }, [running, end]);
+  if (!asked.data || (!running && !first && asked.data.steps.length === 0 && !asked.data.says)) return null;
+  const { who, says, steps } = asked.data;
+  return (
+    <section className={styles.ask} aria-label="Ask the board">
+      <div className={styles.head}>
+        <div>
+          {running ? (
+            <p role="status">
+              <strong>Asking the board.</strong> {says}
+            </p>
+          ) : first ? (
+            <p>
+              <strong>{who && who.charAt(0).toUpperCase() + who.slice(1)} waits at the console.</strong> {first.asks}{" "}
+              <code>{first.command}</code> <span className="quiet">reads only, about {first.seconds} s</span>
+            </p>
+          ) : null}
+          {!running && says && <p role="status">{says}</p>}
+        </div>
+        {running ? (
+          <Button variant="outline-secondary" onClick={() => end(undefined)}>
+            Stop <kbd>any key</kbd>
+          </Button>
+        ) : first ? (
+          <Button variant="outline-secondary" disabled={ask.isPending} onClick={() => ask.mutate(undefined)}>
+            Ask the board <kbd>q</kbd>
+          </Button>
+        ) : null}
+      </div>
+      <AskedSteps steps={steps} boardId={boardId} bootId={boot.id} />
+      <ProblemNote error={ask.error ?? stop.error} />
+    </section>
+  );
+}

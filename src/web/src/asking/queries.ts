@@ -1,0 +1,32 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { answer, GET, POST, PUT } from "../shared/api";
+import { path, useChange } from "../shared/queries";
+
+/** What a board was asked in a boot, and what could be asked first; asked for again whenever the boot has something new. */
+export const useAsked = (bootId: string, live: boolean) =>
+  useQuery({
+    queryKey: ["boot", bootId, "asked"],
+    queryFn: () => answer(GET("/api/boots/{id}/asked", path(bootId))),
+    refetchInterval: (query) => (query.state.data?.state === "waiting" ? 400 : live ? 3000 : false),
+  });
+
+export const useAsk = (boardId: string, bootId: string) =>
+  useChange(() => answer(POST("/api/boots/{id}/asked", path(bootId))), boardId, bootId);
+
+/** Keeps an answer to a question; the ranking that follows is shown at once. Null takes it back. */
+export const useAnswer = (bootId: string, boardId: string) => {
+  const queries = useQueryClient();
+  return useChange(
+    ({ question, result }: { question: string; result: string | null }) =>
+      answer(
+        PUT("/api/boots/{id}/answers/{question}", {
+          params: { path: { id: bootId, question } },
+          body: { result },
+        }),
+      ).then((diagnosis) => {
+        queries.setQueryData(["boot", bootId, "diagnosis"], diagnosis);
+        return diagnosis;
+      }),
+    boardId,
+  );
+};

@@ -1,0 +1,85 @@
+import type { Page } from "@playwright/test";
+import { expect, expectAccessible, steps, test } from "./bench";
+
+/** Puts a simulated board with a fault on the bench and boots it; gives its id. */
+async function bootWith(page: Page, nickname: string, faultId: string): Promise<string> {
+  const made = await page.request.post("/api/boards", {
+    data: {
+      nickname,
+      modelId: "spindle-2",
+      revisionId: "1.3",
+      memoryMiB: 2048,
+      connected: { cardGb: 32, screen: false, network: true, supplyId: "usb-5v-3a", adapterId: "usb-33" },
+      toldBy: ["mark"],
+      simulated: true,
+      faultId,
+    },
+  });
+  const id = ((await made.json()) as { board: { id: string } }).board.id;
+  await page.request.put(`/api/boards/${id}/image`, { data: { imageId: "fallow-12-server-arm64" } });
+  await page.request.post(`/api/boards/${id}/boots`, { data: { source: "simulated", speed: null } });
+  await page.goto(`/boards/${id}/boot`);
+  return id;
+}
+
+const asking = (page: Page) => page.getByRole("region", { name: "Ask the board" });
+const asked = (page: Page) => page.getByRole("list", { name: "What the board was asked" });
+const consoleOf = (page: Page) => page.getByRole("region", { name: "Console" });
+
+test("a shell of the initial file system is asked, and its answer finds the cause", async ({ page }) => {
+  await bootWith(page, "Greave", "root-not-found");
+  await expect(asking(page)).toContainText("The shell of the initial file system waits at the console.");
+  await expect(asking(page)).toContainText("reads only");
+  await steps(page).getByRole("link", { name: "Diagnose" }).click();
+  await expect(asking(page).locator("code").first()).toHaveText("blkid");
+  await expectAccessible(page);
+  await page.keyboard.press("q");
+  await expect(asked(page).getByRole("listitem")).toContainText("Others are there, not this one");
+  await expect(asking(page)).toContainText(/Root not found: 9\d %\./);
+  const cause = page.getByRole("listitem").filter({ has: page.getByRole("heading", { name: "Root not found" }) });
+  await expect(cause).toContainText("An answer finds it.");
+  // The lines that came back are kept with the answer, and stand in the log as typed by Buttonhook.
+  await asked(page).getByText("2 lines").click();
+  await expect(asked(page)).toContainText('PARTUUID="');
+  await expectAccessible(page);
+  await asked(page).getByRole("button", { name: /^Take it back: / }).click();
+  await expect(cause).not.toContainText("An answer finds it.");
+  await steps(page).getByRole("link", { name: "Boot" }).click();
+  await expect(consoleOf(page)).toContainText("; blkid; echo");
+  await expect(page.getByText("Ask the board: begins")).toHaveCount(1);
+});
+
+test("a loader's shell is asked", async ({ page }) => {
+  const id = await bootWith(page, "Cinder", "boot-files-missing");
+  await expect(asking(page)).toContainText("The loader's shell waits at the console.");
+  await asking(page).getByRole("button", { name: /Ask the board/ }).click();
+  await expect(asked(page)).toContainText("It is not there");
+  await page.goto(`/boards/${id}/diagnose`);
+  const first = page.getByRole("list", { name: "Causes, the likeliest first" }).getByRole("listitem").first();
+  await expect(first).toContainText("Boot files missing");
+  await expect(first).toContainText("An answer finds it.");
+});
+
+test("an emergency shell is asked once somebody logged in, and nothing is typed at the question for the password", async ({ page }) => {
+  await bootWith(page, "Tansy", "fstab-device-missing");
+  await expect(consoleOf(page)).toContainText("Give root password for maintenance");
+  await expect(asking(page)).toHaveCount(0);
+  await page.getByPlaceholder("Type to the board").fill("orchard");
+  await page.keyboard.press("Enter");
+  await expect(asking(page)).toContainText("A rescue shell waits at the console.");
+  await asking(page).getByRole("button", { name: /Ask the board/ }).click();
+  await expect(asked(page)).toContainText(/It is not there|A service failed/);
+  await expect(asking(page)).toContainText(/Mount table names a device that is not there: 9\d %\./);
+});
+
+test("any key stops a round", async ({ page }) => {
+  const id = await bootWith(page, "Sorrel", "root-not-found");
+  await expect(asking(page)).toContainText("waits at the console.");
+  await page.keyboard.press("q");
+  await expect(asking(page)).toContainText("Asking the board.");
+  await page.keyboard.press("x");
+  await expect(asking(page)).toContainText("Ended by you.");
+  const boot = ((await (await page.request.get(`/api/boards/${id}`)).json()) as { latestBootId: string }).latestBootId;
+  const view = (await (await page.request.get(`/api/boots/${boot}/asked`)).json()) as { state: string };
+  expect(view.state).toBe("ended");
+});
