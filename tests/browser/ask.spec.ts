@@ -1,8 +1,9 @@
 import type { Page } from "@playwright/test";
 import { expect, expectAccessible, steps, test } from "./bench";
+import { Console } from "./terminals";
 
-/** Puts a simulated board with a fault on the bench and boots it; gives its id. */
-async function bootWith(page: Page, nickname: string, faultId: string): Promise<string> {
+/** Puts a board on the bench, simulated where it has a fault; gives its id. */
+async function board(page: Page, nickname: string, faultId: string | null): Promise<string> {
   const made = await page.request.post("/api/boards", {
     data: {
       nickname,
@@ -11,11 +12,16 @@ async function bootWith(page: Page, nickname: string, faultId: string): Promise<
       memoryMiB: 2048,
       connected: { cardGb: 32, screen: false, network: true, supplyId: "usb-5v-3a", adapterId: "usb-33" },
       toldBy: ["mark"],
-      simulated: true,
+      simulated: faultId !== null,
       faultId,
     },
   });
-  const id = ((await made.json()) as { board: { id: string } }).board.id;
+  return ((await made.json()) as { board: { id: string } }).board.id;
+}
+
+/** Puts a simulated board with a fault on the bench and boots it; gives its id. */
+async function bootWith(page: Page, nickname: string, faultId: string): Promise<string> {
+  const id = await board(page, nickname, faultId);
   await page.request.put(`/api/boards/${id}/image`, { data: { imageId: "fallow-12-server-arm64" } });
   await page.request.post(`/api/boards/${id}/boots`, { data: { source: "simulated", speed: null } });
   await page.goto(`/boards/${id}/boot`);
@@ -73,13 +79,24 @@ test("an emergency shell is asked once somebody logged in, and nothing is typed 
 });
 
 test("any key stops a round", async ({ page }) => {
-  const id = await bootWith(page, "Sorrel", "root-not-found");
-  await expect(asking(page)).toContainText("waits at the console.");
-  await page.keyboard.press("q");
-  await expect(asking(page)).toContainText("Asking the board.");
-  await page.keyboard.press("x");
-  await expect(asking(page)).toContainText("Ended by you.");
-  const boot = ((await (await page.request.get(`/api/boards/${id}`)).json()) as { latestBootId: string }).latestBootId;
-  const view = (await (await page.request.get(`/api/boots/${boot}/asked`)).json()) as { state: string };
-  expect(view.state).toBe("ended");
+  // A board that echoes and never answers: the round waits for as long as the key needs.
+  const terminal = await Console.make();
+  try {
+    const id = await board(page, "Sorrel", null);
+    const begun = await page.request.post(`/api/boards/${id}/boots`, { data: { source: terminal.path, speed: 115200 } });
+    const boot = ((await begun.json()) as { id: string }).id;
+    await page.goto(`/boards/${id}/boot`);
+    terminal.print(
+      ["[    0.000000] Linux version 6.1.0", "ALERT!  PARTUUID=5e1c04aa-02 does not exist.  Dropping to a shell!", "(initramfs) "].join("\r\n"),
+    );
+    await expect(asking(page)).toContainText("waits at the console.");
+    await page.keyboard.press("q");
+    await expect(asking(page)).toContainText("Asking the board.");
+    await page.keyboard.press("x");
+    await expect(asking(page)).toContainText("Ended by you.");
+    const view = (await (await page.request.get(`/api/boots/${boot}/asked`)).json()) as { state: string };
+    expect(view.state).toBe("ended");
+  } finally {
+    await terminal.end();
+  }
 });

@@ -359,7 +359,7 @@ test("beside the causes the console follows the line that is pointed at, and equ
   await lines.getByRole("link", { name: "Line 67" }).focus();
   await expect(target(page)).toHaveAttribute("data-line", "67");
   // The check stands once on the page.
-  await expect(page.getByText(/Compare PARTUUID=5e1c04aa-02 with the partitions/)).toHaveCount(1);
+  await expect(page.getByText(/Is the partition that PARTUUID=5e1c04aa-02 names among those of this card/)).toHaveCount(1);
   await expectAccessible(page);
 });
 
