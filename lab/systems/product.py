@@ -31,7 +31,7 @@ class Product:
                 if self.process.poll() is not None:
                     raise RuntimeError(self.process.stderr.read().decode())
                 time.sleep(0.1)
-        self.post("/api/cards/imports", {"name": "quill-v.yaml", "yaml": open(f"{ROOT}/data/demo/boards/quill-v.yaml").read()})
+        self.post("/api/profiles/imports", {"name": "quill-v.yaml", "yaml": open(f"{ROOT}/data/demo/boards/quill-v.yaml").read()})
 
     def request(self, method, path, body=None):
         data = None if body is None else json.dumps(body).encode()

@@ -27,7 +27,8 @@ public sealed record KnowledgeFiles(
     string OwnRulesSchema,
     Triage Triage,
     CommandBook Commands,
-    PracticeBook Practice
+    PracticeBook Practice,
+    TrialBook Trials
 )
 {
     /// <summary>Good boots of the lab.</summary>
@@ -125,7 +126,17 @@ public sealed record KnowledgeFiles(
         if (practice.Value is not { } exercises)
             return practice.Problem!;
         var book = ReadRules(folder);
-        return book.Value is { } rules
+        if (book.Value is not { } rules)
+            return book.Problem!;
+        var tried = TrialBook.Read(
+            Directory
+                .GetFiles(Path.Combine(data, "knowledge/trials"), "*.yaml")
+                .Order(StringComparer.Ordinal)
+                .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
+            Schema("trials"),
+            rules.Book
+        );
+        return tried.Value is { } trials
             ? new KnowledgeFiles(
                 new(
                     cards.Boards,
@@ -150,9 +161,10 @@ public sealed record KnowledgeFiles(
                 Schema("own-rules"),
                 looks,
                 new(commands),
-                exercises
+                exercises,
+                trials
             )
-            : book.Problem!;
+            : tried.Problem!;
     }
 
     private static readonly string CheckedFile = Path.Combine(Shipped, "knowledge", "rules.checked.json");

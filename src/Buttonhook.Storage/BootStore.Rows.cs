@@ -85,13 +85,14 @@ public sealed partial class BootStore
         int? SagLine,
         double? SagVolts,
         bool StartSeen = true,
-        bool Counts = true
+        bool Counts = true,
+        bool Helped = false
     )
     {
         public static BesideColumns Of(BootSummary s) =>
-            new(s.Waiting, s.Quiet, s.Top, s.LastArrival, s.SagLine, s.SagVolts, s.StartSeen, s.Counts);
+            new(s.Waiting, s.Quiet, s.Top, s.LastArrival, s.SagLine, s.SagVolts, s.StartSeen, s.Counts, s.Helped);
 
         public BootSummary With(Outcome outcome, Stage? last, IReadOnlyList<StageReached> stages) =>
-            new(outcome, last, Waiting, Quiet, stages, Top, LastArrival, SagLine, SagVolts, StartSeen, Counts);
+            new(outcome, last, Waiting, Quiet, stages, Top, LastArrival, SagLine, SagVolts, StartSeen, Counts, Helped);
     }
 }

@@ -49,9 +49,15 @@ public sealed record Boot(
     /// <summary>How it ended, in words; one that goes on is "Booting".</summary>
     public string Word =>
         Outcome is not { } outcome ? "Booting"
+        : Summary?.Helped == true && BootSummary.Good(outcome) ? StageWords.Helped
         : Summary?.StartSeen == false && BootSummary.Good(outcome) ? StageWords.Attached(LastStage)
         : StageWords.Of(outcome, LastStage);
 }
+
+/// <summary>What was tried in a boot.</summary>
+/// <param name="Line">The line behind which it was typed, from 1.</param>
+/// <param name="Offered">What was offered, as JSON.</param>
+public sealed record KeptTrial(string Cause, long Line, string Offered);
 
 /// <summary>An answer to a question of a boot.</summary>
 /// <param name="Result">The result, or "unseen".</param>
@@ -357,6 +363,38 @@ public sealed partial class BootStore(Database database)
         [
             .. connection.Query<ToldAnswer>(
                 "SELECT question, result, command FROM boot_told WHERE boot_id = @bootId ORDER BY answered_at, question",
+                new { bootId }
+            ),
+        ];
+    }
+
+    /// <summary>Keeps what was tried in a boot.</summary>
+    /// <param name="line">The line behind which it was typed, from 1.</param>
+    /// <param name="offered">What was offered, as JSON.</param>
+    public void Tried(string bootId, string cause, int line, string offered, DateTimeOffset at)
+    {
+        using var connection = database.Connect();
+        connection.Execute(
+            "INSERT INTO boot_trials (boot_id, number, cause, line, offered, tried_at) SELECT @bootId, COALESCE(MAX(number), 0) + 1, @cause, @line, @offered, @at FROM boot_trials WHERE boot_id = @bootId",
+            new
+            {
+                bootId,
+                cause,
+                line,
+                offered,
+                at = Rows.At(at),
+            }
+        );
+    }
+
+    /// <summary>What was tried in a boot, in order.</summary>
+    public IReadOnlyList<KeptTrial> Trials(string bootId)
+    {
+        using var connection = database.Connect();
+        return
+        [
+            .. connection.Query<KeptTrial>(
+                "SELECT cause, line, offered FROM boot_trials WHERE boot_id = @bootId ORDER BY number",
                 new { bootId }
             ),
         ];

@@ -9,6 +9,8 @@ namespace Buttonhook.App.Asking;
 /// <param name="State">How the round stands; null while there was none.</param>
 /// <param name="Says">What it does or how it ended; null while there was none.</param>
 /// <param name="Steps">The questions in order; those of earlier rounds without their answers' lines.</param>
+/// <param name="Trial">What can be tried now until the board restarts; null for nothing.</param>
+/// <param name="Tried">What was tried in this boot, in order.</param>
 /// <param name="First">What would be asked first; null while a round goes on, and when nothing can be asked.</param>
 public sealed record AskedView(
     string? Who,
@@ -16,8 +18,17 @@ public sealed record AskedView(
     SequenceState? State,
     string? Says,
     IReadOnlyList<AskStep> Steps,
-    FirstAsked? First
+    FirstAsked? First,
+    OfferedTrial? Trial,
+    IReadOnlyList<TriedView> Tried
 );
+
+/// <summary>What was tried in a boot, and what came of it.</summary>
+/// <param name="Offered">What was tried: the lines, what they changed, the edit that would last.</param>
+/// <param name="Line">The line behind which it was typed, from 1.</param>
+/// <param name="Verdict">What came of it.</param>
+/// <param name="Says">The same in words.</param>
+public sealed record TriedView(OfferedTrial Offered, int Line, TrialVerdict Verdict, string Says);
 
 /// <summary>The command that a round would begin with.</summary>
 /// <param name="Command">Exactly as it would be typed, but for the marks around it.</param>

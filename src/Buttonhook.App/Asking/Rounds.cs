@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Buttonhook.App.Consoles;
 using Buttonhook.App.Diagnosing;
 using Buttonhook.Core;
@@ -16,6 +17,7 @@ public sealed class Rounds(
     Captures captures,
     Judgements judgements,
     Catalogue catalogue,
+    KnowledgeFiles knowledge,
     TimeProvider clock
 )
 {
@@ -34,7 +36,8 @@ public sealed class Rounds(
             {
                 if (step.ResultId is { } result)
                     boots.Tell(bootId, step.QuestionId, result, step.Command, clock.GetUtcNow());
-            }
+            },
+            knowledge.Trials
         );
         return capture.Ask(round);
     }
@@ -48,15 +51,16 @@ public sealed class Rounds(
         var round = capture?.Round;
         var told = boots.Told(bootId).Where(t => t.Command is not null && round?.Steps.Any(s => s.QuestionId == t.Question) != true);
         var steps = told.Select(t => Kept(t)).OfType<AskStep>().Concat(round?.Steps ?? []).ToList();
+        var tried = Tried(bootId, capture is not null);
         if (capture is null)
-            return new(null, false, null, null, steps, null);
+            return new(null, false, null, null, steps, null, null, tried);
         // Asked for again and again while a board prints or answers: only where somebody waits is the log judged for what could be asked.
         if (round is { State: SequenceState.Waiting })
-            return new(round.Listener?.Words, round.Listener?.TakesCommands == true, round.State, round.Says, steps, null);
+            return new(round.Listener?.Words, round.Listener?.TakesCommands == true, round.State, round.Says, steps, null, null, tried);
         if (capture.Prompt.Trim().Length == 0)
-            return new(Listener.Nobody.Words, false, round?.State, round?.Says, steps, null);
+            return new(Listener.Nobody.Words, false, round?.State, round?.Says, steps, null, null, tried);
         if (ContextOf(capture) is not { } context)
-            return new(null, false, null, null, steps, null);
+            return new(null, false, null, null, steps, null, null, tried);
         var listener = Listener.Of(context.Before, capture.Prompt, context.Reached);
         return new(
             listener.Words,
@@ -66,8 +70,51 @@ public sealed class Rounds(
             steps,
             NextQuestion.First(captures.Book, context, listener) is { } next
                 ? new(next.Command, next.Asks, next.Why, next.Way.Seconds)
-                : null
+                : null,
+            knowledge.Trials.For(context, listener).FirstOrDefault(),
+            tried
         );
+    }
+
+    /// <summary>Types a trial that is offered now; what stands in the way is a problem in words, and nothing is typed then.</summary>
+    public Problem? Try(string bootId, string trialId)
+    {
+        if (captures.Running(bootId) is not { Live: true, Ending: false } capture || ContextOf(capture) is not { } context)
+            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+        var listener = Listener.Of(context.Before, capture.Prompt, context.Reached);
+        if (knowledge.Trials.For(context, listener).FirstOrDefault(t => t.Id == trialId) is not { } offered)
+            return new(
+                "What is tried should fit who waits at the console now.",
+                $"{Words.Capital(listener.Words)} waits there.",
+                "Look what is offered now."
+            );
+        int line;
+        lock (capture.Reader)
+            line = Math.Max(1, capture.Reader.Log.LineCount);
+        if (capture.Try(new(offered, listener.Kind, context.Before, context.Reached), offered.Says) is { } problem)
+            return problem;
+        boots.Tried(bootId, offered.CauseId, line, JsonSerializer.Serialize(offered, DataFile.Json), clock.GetUtcNow());
+        return null;
+    }
+
+    private List<TriedView> Tried(string bootId, bool live)
+    {
+        var kept = boots.Trials(bootId);
+        if (kept.Count == 0 || captures.With(bootId, r => r.Reading) is not { } reading || judgements.Of(bootId) is not { } diagnosis)
+            return [];
+        return
+        [
+            .. kept.Select(
+                (t, n) =>
+                {
+                    var offered = JsonSerializer.Deserialize<OfferedTrial>(t.Offered, DataFile.Json)!;
+                    // Of several only the last can be what the board went on with.
+                    var verdict =
+                        n < kept.Count - 1 ? TrialVerdict.NoHelp : TrialOutcome.Of(reading, diagnosis, (int)t.Line, t.Cause, live);
+                    return new TriedView(offered, (int)t.Line, verdict, TrialOutcome.Says(verdict, offered, reading.LastStage));
+                }
+            ),
+        ];
     }
 
     private AskStep? Kept(ToldAnswer told) =>

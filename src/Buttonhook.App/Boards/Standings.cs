@@ -22,7 +22,7 @@ public sealed class Standings(SettingsStore settings, Captures captures, CardWri
         if (captures.Summary(boot) is not { } said)
             return null;
         var live = captures.Running(boot.Id) is { Live: true, Ending: false };
-        var login = said.StartSeen ? said.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds : null;
+        var login = said.StartSeen && !said.Helped ? said.Stages.FirstOrDefault(s => s.Stage == Stage.Login)?.Milliseconds : null;
         return new(
             live,
             !live || said.Waiting || said.Quiet,
@@ -33,7 +33,8 @@ public sealed class Standings(SettingsStore settings, Captures captures, CardWri
             bench.ChangedAt > boot.StartedAt,
             settings.Of(bench.Board.Id).Any(s => s.BootId == boot.Id),
             said.SagLine is { } sag ? new(boot.Number, sag, said.SagVolts) : null,
-            said.StartSeen
+            said.StartSeen,
+            said.Helped
         );
     }
 

@@ -56,6 +56,7 @@ public sealed class BootViews(
             live,
             state.Settled,
             state is { Live: true, Settled: false } ? "Booting"
+                : state.HelpedUp ? StageWords.Helped
                 : state.Attached ? StageWords.Attached(look.Reading.LastStage)
                 : StageWords.Of(look.Outcome, look.Reading.LastStage),
             look.Outcome,

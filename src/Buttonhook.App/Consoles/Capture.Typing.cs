@@ -81,6 +81,15 @@ public sealed partial class Capture
         return null;
     }
 
+    /// <summary>Types what is tried until the board restarts; the journal has it, so that what follows counts for no boot by itself.</summary>
+    public Problem? Try(TrialRun run, string says)
+    {
+        if (Run(run) is { } problem)
+            return problem;
+        Note(new(source.Now, EventKind.Tried, $"Until the board restarts: {says}"));
+        return null;
+    }
+
     private Problem? Send(byte[] bytes, bool secret)
     {
         // An echo may be back before the port says that it took the bytes: what is asked, and when, is from before.

@@ -2,6 +2,9 @@ using Buttonhook.App.Asking;
 
 namespace Buttonhook.App.Endpoints;
 
+/// <summary>The trial that is to be typed.</summary>
+public sealed record TrialInput(string TrialId);
+
 /// <summary>Asking the board.</summary>
 public static class AskEndpoints
 {
@@ -17,6 +20,12 @@ public static class AskEndpoints
                 "/boots/{id}/asked",
                 (string id, Rounds rounds) =>
                     rounds.Begin(id) is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(rounds.Of(id))
+            )
+            .Produces<AskedView>();
+        api.MapPost(
+                "/boots/{id}/tried",
+                (string id, TrialInput input, Rounds rounds) =>
+                    rounds.Try(id, input.TrialId) is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(rounds.Of(id))
             )
             .Produces<AskedView>();
     }

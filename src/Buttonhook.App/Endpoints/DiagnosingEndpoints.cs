@@ -134,22 +134,29 @@ public static class DiagnosingEndpoints
         BoardStore boards,
         BoardViews views,
         Judgements judgements,
+        BootStore boots,
+        Captures captures,
         TimeProvider clock
     )
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
+        // With what was tried the board may have come up, and its log shows no cause any more.
+        var tried = boots.Trials(correction.BootId).Any(t => t.Cause == correction.CauseId);
         var cause = judgements.Of(correction.BootId)?.Causes.FirstOrDefault(c => c.Id == correction.CauseId);
-        if (cause is null)
+        var (name, canned) = (cause?.Name, cause?.Correction);
+        if (cause is null && tried && captures.Book.Cause(correction.CauseId) is { } known)
+            (name, canned) = (known.Name, known.Correction);
+        if (name is null)
             return new Problem(
                 "A correction belongs to a cause of this boot.",
                 $"{correction.CauseId} is not one.",
                 "Choose one of the causes on the page."
             ).Answer();
-        if (cause.Correction is not { } canned)
+        if (canned is null)
             return new Problem(
                 "This cause should have something to correct.",
-                $"{cause.Name} has not.",
+                $"{name} has not.",
                 "Follow its advice; nothing needs to be recorded."
             ).Answer();
         var told = correction.Text?.Trim() is { Length: > 0 } words ? words : null;
@@ -164,7 +171,7 @@ public static class DiagnosingEndpoints
                 told is null ? "Nothing was said." : $"This has {told.Length}.",
                 "Say which file, line, cable or setting you changed, and to what."
             ).Answer();
-        boards.AddChange(id, cause.Id, told, clock.GetUtcNow(), correction.Edit);
+        boards.AddChange(id, correction.CauseId, told, clock.GetUtcNow(), correction.Edit);
         return Results.Ok(views.Board(id));
     }
 }

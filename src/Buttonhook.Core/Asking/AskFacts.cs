@@ -39,12 +39,66 @@ public static partial class AskFacts
         }
         if (KernelCommandLine.RootOf(command) is { } root)
             facts["root"] = root;
+        LearnPartitions(Enumerable.Range(0, Math.Min(log.LineCount, LinesBack)).Select(n => log.Text(log.LineCount - n)), facts);
         if (console is not null)
             facts["console"] = console;
         // What the kernel itself starts when nothing else is named (init/main.c).
         facts.TryAdd("init", "/sbin/init");
         return Derived(facts);
     }
+
+    /// <summary>Learns from lists of partitions that the board printed which one could be the root, and whether the one that root= names is there.</summary>
+    /// <param name="newestFirst">The lines, the newest first.</param>
+    public static void LearnPartitions(IEnumerable<string> newestFirst, Dictionary<string, string> facts)
+    {
+        var (told, listed) = (new Dictionary<string, string>(), new Dictionary<string, long>());
+        foreach (var text in newestFirst)
+        {
+            if (Told().Match(text) is { Success: true } one)
+                told.TryAdd(one.Groups["device"].Value, text);
+            else if (Listed().Match(text) is { Success: true } row && long.TryParse(row.Groups["blocks"].Value, out var blocks))
+                listed.TryAdd($"/dev/{row.Groups["name"].Value}", blocks);
+        }
+        var named = facts.GetValueOrDefault("root", "");
+        var id = Identifier().Match(named) is { Success: true } known ? known.Groups["id"].Value : "";
+        var there =
+            id.Length == 0
+                ? null
+                : told.FirstOrDefault(p => p.Key == named || p.Value.Contains($"\"{id}\"", StringComparison.OrdinalIgnoreCase)).Key
+                    ?? listed.FirstOrDefault(p => p.Key == named).Key;
+        if (there is not null)
+        {
+            facts["rootthere"] = there;
+            return;
+        }
+        // A label that says so tells most; then the last file system for systems; without kinds the largest partition.
+        var found =
+            told.OrderByDescending(p => RootLabel().IsMatch(p.Value))
+                .ThenByDescending(p => p.Key, StringComparer.Ordinal)
+                .FirstOrDefault()
+                .Key
+            ?? listed.OrderByDescending(p => p.Value).FirstOrDefault().Key;
+        if (found is null)
+            return;
+        facts["rootfound"] = found;
+        // In the form in which the root is named now, when the board told it.
+        var form = named.Split('=') is [var kind, _] ? kind : "";
+        facts["rootas"] =
+            form.Length > 0
+            && told.TryGetValue(found, out var line)
+            && Regex.Match(line, $"(?:^| ){form}=\"([^\"]+)\"") is { Success: true } same
+                ? $"{form}={same.Groups[1].Value}"
+                : found;
+    }
+
+    [GeneratedRegex(@"^(?<device>/dev/(?!loop|ram|zram|sr)[A-Za-z0-9/_-]+): .*\bTYPE=""(?:ext[234]|btrfs|xfs|f2fs)""")]
+    private static partial Regex Told();
+
+    [GeneratedRegex(@"(?i)\bLABEL=""[^""]*root")]
+    private static partial Regex RootLabel();
+
+    [GeneratedRegex(@"^\s*\d+\s+\d+\s+(?<blocks>\d+)\s+(?<name>(?:sd|vd|xvd|hd)[a-z]\d+|(?:mmcblk\d+|nvme\d+n\d+)p\d+)$")]
+    private static partial Regex Listed();
 
     /// <summary>The facts with those that follow from others.</summary>
     public static Dictionary<string, string> Derived(IReadOnlyDictionary<string, string> known)
@@ -62,6 +116,9 @@ public static partial class AskFacts
         }
         if (facts.TryGetValue("device", out var named) && DeviceFile(named) is { } at)
             facts["devicefile"] = at;
+        // The console says /dev/disk/by-label/X where the mount table says LABEL=X.
+        if (named is not null && Identifier().Match(named) is { Success: true } written)
+            facts["deviceid"] = written.Groups["id"].Value;
         return facts;
     }
 

@@ -22,6 +22,8 @@ public static partial class SafeCommand
         ["init"] = PathShape(),
         ["newroot"] = NewRoot(),
         ["rootdevice"] = Device(),
+        ["rootfound"] = Device(),
+        ["deviceid"] = MountName(),
         ["devicefile"] = Device(),
         ["rootdisk"] = Disk(),
         ["place"] = Place(),
@@ -80,7 +82,11 @@ public static partial class SafeCommand
     /// <param name="template">The command of the questions' file.</param>
     /// <param name="facts">What is known, by name.</param>
     /// <param name="at">Who is to take it.</param>
-    public static string? Fill(string template, IReadOnlyDictionary<string, string> facts, ListenerKind at)
+    public static string? Fill(string template, IReadOnlyDictionary<string, string> facts, ListenerKind at) =>
+        Filled(template, facts) is { } text && Reads(text, at) ? text : null;
+
+    /// <summary>A line with its places filled, whatever it does; null when a fact is missing or has not the shape of its place.</summary>
+    public static string? Filled(string template, IReadOnlyDictionary<string, string> facts)
     {
         var command = new StringBuilder();
         var from = 0;
@@ -96,10 +102,11 @@ public static partial class SafeCommand
             command.Append(template, from, place.Index - from).Append(value);
             from = place.Index + place.Length;
         }
-        command.Append(template, from, template.Length - from);
-        var text = command.ToString();
-        return Reads(text, at) ? text : null;
+        return command.Append(template, from, template.Length - from).ToString();
     }
+
+    /// <summary>Whether a place has a known shape.</summary>
+    public static bool HasShape(string place) => Shapes.ContainsKey(place);
 
     /// <summary>The names of the places of a command.</summary>
     public static IEnumerable<string> PlacesOf(string template) => PlaceName().Matches(template).Select(m => m.Groups[1].Value);
@@ -170,6 +177,10 @@ public static partial class SafeCommand
 
     [GeneratedRegex(@"\A/dev/[A-Za-z0-9][A-Za-z0-9._/-]{1,80}\z")]
     private static partial Regex Device();
+
+    // What names a device in a line of a mount table, however the line writes it.
+    [GeneratedRegex(@"\A[A-Za-z0-9][A-Za-z0-9._/-]{2,80}\z")]
+    private static partial Regex MountName();
 
     [GeneratedRegex(@"\A[a-z][a-z0-9]{1,15}\z")]
     private static partial Regex Disk();

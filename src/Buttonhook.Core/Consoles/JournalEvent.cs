@@ -26,6 +26,9 @@ public enum EventKind
 
     /// <summary>A sequence began or ended.</summary>
     Sequence,
+
+    /// <summary>Something was tried that holds until the board restarts.</summary>
+    Tried,
 }
 
 /// <summary>One event of the time line of a boot.</summary>

@@ -17,6 +17,9 @@ public static class StageWords
     public static string Attached(Stage? stage) =>
         stage == Stage.Login ? "Attached to a running board, at its login" : "Attached to a running board";
 
+    /// <summary>The state word of a boot that came to its login with what was tried by hand.</summary>
+    public const string Helped = "Reached login with what was tried";
+
     /// <summary>The state word for the bench ("Stopped at root").</summary>
     public static string Of(Outcome outcome, Stage? stage) =>
         outcome switch

@@ -160,6 +160,20 @@ internal static partial class Attempts
     public static Stage? LastStage(IReadOnlyList<MarkHit> marks) =>
         marks.Where(m => m.Mark.Stage is not null and not Stage.Network).Max(m => m.Mark.Stage);
 
+    /// <summary>A shell that somebody opened in emergency mode looks like that of a login, and is none.</summary>
+    public static List<MarkHit> OfEmergency(List<MarkHit> marks)
+    {
+        var emergency = false;
+        for (var n = 0; n < marks.Count; n++)
+            if (marks[n].Mark.Name == "emergency")
+                emergency = true;
+            else if (marks[n].Mark.Name == "login" || marks[n].Mark.Banner)
+                emergency = false;
+            else if (emergency && marks[n].Mark is { Name: "shell", Stage: Stage.Login } && marks[n].Text.Contains('@'))
+                marks[n] = marks[n] with { Mark = marks[n].Mark with { Stage = null } };
+        return marks;
+    }
+
     /// <summary>At least three attempts without a login, or two when the last line says that it restarts.</summary>
     public static bool IsLoop(IReadOnlyList<(int First, int Last)> attempts, IReadOnlyList<MarkHit> marks)
     {

@@ -27,6 +27,7 @@ public sealed partial class BootReader
     private readonly bool[] passOver;
     private readonly List<int> stageMarksSeen = [];
     private LineQuality quality = new();
+    private int triedAt;
     private int? lostAt;
     private readonly KernelClock clock = new();
     private readonly ShapeWatch shapes;
@@ -92,6 +93,9 @@ public sealed partial class BootReader
                 powered.Add(Math.Max(1, Log.LineCount));
                 if (happened.Text == JournalEvent.PowerApplied)
                     Log.CountFrom(happened.Milliseconds, TimeOrigin.Power);
+                break;
+            case EventKind.Tried:
+                triedAt = Math.Max(1, Log.LineCount);
                 break;
             case EventKind.Gap:
                 lostAt = happened.Milliseconds;
@@ -230,9 +234,10 @@ public sealed partial class BootReader
             scanner.Scan(text, Log.LineCount, all);
             Stamp(all, hits.Count, Log.Arrival(Log.LineCount) + Log.PowerAt);
         }
-        var marks = all.Where(h => h.Pattern < evidenceOffset)
-            .Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Text, h.Values, h.Milliseconds))
-            .ToList();
+        var marks = Attempts.OfEmergency([
+            .. all.Where(h => h.Pattern < evidenceOffset)
+                .Select(h => new MarkHit(book.Marks[h.Pattern], h.Line, h.Text, h.Values, h.Milliseconds)),
+        ]);
         var line = quality.Judge();
         var timesBroken = brokenTimes >= 4 && brokenTimes > 0.03 * (brokenTimes + wholeTimes);
         var attempts = Attempts.Split(marks, clock.Falls, Log.LineCount, Log.Text);
@@ -318,7 +323,8 @@ public sealed partial class BootReader
             FactsOf.Marks(marks),
             line,
             Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line),
-            Log.Origin == TimeOrigin.Power || attempts.Count > 1 || marks.Any(m => m.Mark.Stage <= Stage.Kernel)
+            Log.Origin == TimeOrigin.Power || attempts.Count > 1 || marks.Any(m => m.Mark.Stage <= Stage.Kernel),
+            triedAt >= final.First
         );
         return new CaptureLook(Index, end, reading, evidence, harmless, signals, inFinal, last, lastLine, shapes);
     }

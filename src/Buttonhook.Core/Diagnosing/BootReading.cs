@@ -7,6 +7,7 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="Waiting">True when the board waits for a person or has stopped for good, so no more output is expected.</param>
 /// <param name="LongestQuietMilliseconds">The longest silence up to the login or the last byte; null without arrival times.</param>
 /// <param name="StartSeen">Whether the start of the board was seen: power was marked, a loader or the beginning kernel printed, or it started again. Else the capture was attached to a board that ran already, and counts nowhere.</param>
+/// <param name="Helped">Whether something was tried by hand in the last attempt: whatever it came to, it counts nowhere.</param>
 /// <param name="StageLines">The stages of the last attempt with the line and time at which each was reached.</param>
 public sealed record BootReading(
     Outcome Outcome,
@@ -17,7 +18,8 @@ public sealed record BootReading(
     Facts Facts,
     LineVerdict Line,
     int? LongestQuietMilliseconds,
-    bool StartSeen
+    bool StartSeen,
+    bool Helped = false
 );
 
 /// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>

@@ -11,7 +11,8 @@ namespace Buttonhook.Core.Diagnosing;
 /// <param name="SagLine">The line that shows that the supply sagged; null when none does.</param>
 /// <param name="SagVolts">The volts that this line tells, or null.</param>
 /// <param name="StartSeen">See <see cref="BootReading.StartSeen"/>.</param>
-/// <param name="Counts">Whether it counts as a boot: its start was seen, it came to an end, and its console was not at fault.</param>
+/// <param name="Counts">Whether it counts as a boot: its start was seen, it came to an end by itself, and its console was not at fault.</param>
+/// <param name="Helped">See <see cref="BootReading.Helped"/>.</param>
 public sealed partial record BootSummary(
     Outcome Outcome,
     Stage? LastStage,
@@ -23,12 +24,16 @@ public sealed partial record BootSummary(
     int? SagLine,
     double? SagVolts,
     bool StartSeen = true,
-    bool Counts = true
+    bool Counts = true,
+    bool Helped = false
 )
 {
     /// <summary>What counts as a boot, for records, statistics, usual times and comparison; <see cref="Good"/> tells the good ones of them.</summary>
     public static bool IsCounted(BootReading reading, Diagnosis diagnosis) =>
-        reading.StartSeen && diagnosis.Outcome is not (Outcome.Cut or Outcome.Garbled) && !diagnosis.Causes[0].ConsoleAtFault;
+        reading.StartSeen
+        && !reading.Helped
+        && diagnosis.Outcome is not (Outcome.Cut or Outcome.Garbled)
+        && !diagnosis.Causes[0].ConsoleAtFault;
 
     /// <summary>Whether it reached the login, be it with a fault.</summary>
     public static bool Good(Outcome outcome) => outcome is Outcome.ReachedLogin or Outcome.Degraded;
@@ -54,7 +59,8 @@ public sealed partial record BootSummary(
             sag?.Line,
             volts is { Success: true } ? double.Parse(volts.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture) : null,
             reading.StartSeen,
-            IsCounted(reading, diagnosis)
+            IsCounted(reading, diagnosis),
+            reading.Helped
         );
     }
 

@@ -38,7 +38,9 @@ public static class BoardStanding
             null => proof.OnCard ? BoardWaits.Boot : BoardWaits.Card,
             { Kept: true } => BoardWaits.Nothing,
             { Live: true, Settled: false } => BoardWaits.Time,
-            { Corrected: true } or { Attached: true } => BoardWaits.Boot,
+            { Corrected: true } => BoardWaits.Boot,
+            { HelpedUp: true } => BoardWaits.Look,
+            { Attached: true } => BoardWaits.Boot,
             { Outcome: Outcome.ReachedLogin, Top: null or { Correction: null } } => BoardWaits.Keep,
             { Outcome: Outcome.Cut, Top: null } => BoardWaits.Boot,
             _ => BoardWaits.Look,
@@ -57,6 +59,7 @@ public static class BoardStanding
             { Kept: true } => "Working settings",
             { Corrected: true } => "Corrected, boot again",
             { Live: true, Settled: false } => "Booting",
+            { HelpedUp: true } => StageWords.Helped,
             { Attached: true } => StageWords.Attached(state.LastStage),
             { Outcome: Outcome.Degraded, Top: { } top } => top.Name,
             { Outcome: Outcome.ReachedLogin, Top: { Correction: not null } top } => top.Name,
@@ -74,7 +77,7 @@ public static class BoardStanding
             WorkStep.Prepare => proof.OnCard,
             WorkStep.Connect => proof.BytesRead && enough == true,
             WorkStep.Boot => proof.BytesRead && state is { Settled: true, Attached: false, Outcome: not Outcome.Cut },
-            WorkStep.Diagnose => state is { Outcome: Outcome.ReachedLogin, Attached: false } or { Kept: true },
+            WorkStep.Diagnose => state is { Outcome: Outcome.ReachedLogin, Attached: false, HelpedUp: false } or { Kept: true },
             _ => state is { Kept: true },
         };
 

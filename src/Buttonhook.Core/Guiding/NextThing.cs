@@ -66,6 +66,7 @@ public sealed record NextThing(
 /// <param name="Settled">Whether it is clear how it ended.</param>
 /// <param name="Corrected">Whether something was corrected after it.</param>
 /// <param name="StartSeen">See <see cref="BootReading.StartSeen"/>.</param>
+/// <param name="Helped">See <see cref="BootReading.Helped"/>.</param>
 /// <param name="Sag">Where it shows that the supply sagged, or null.</param>
 public sealed record BootState(
     bool Live,
@@ -77,9 +78,13 @@ public sealed record BootState(
     bool Corrected,
     bool Kept,
     SupplySag? Sag = null,
-    bool StartSeen = true
+    bool StartSeen = true,
+    bool Helped = false
 )
 {
+    /// <summary>Whether it came to its login, and only with what was tried by hand.</summary>
+    public bool HelpedUp => Helped && Settled && BootSummary.Good(Outcome ?? Consoles.Outcome.Stopped);
+
     /// <summary>Whether the console was opened on a board that ran already: what it printed is kept and readable, and counts for no boot.</summary>
     public bool Attached => !StartSeen && Settled && BootSummary.Good(Outcome ?? Consoles.Outcome.Stopped);
 }

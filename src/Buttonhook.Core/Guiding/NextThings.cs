@@ -58,7 +58,11 @@ public static class NextThings
         boot switch
         {
             { Settled: true, Corrected: false, Kept: false, Top: { Correction: not null } top } => Mend(board, model, catalogue, boot, top),
-            { Settled: true, Kept: false, Attached: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(step, board, boot),
+            { Settled: true, Kept: false, Attached: false, HelpedUp: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(
+                step,
+                board,
+                boot
+            ),
             _ => TakeImage(board, catalogue, matches),
         };
 
@@ -88,6 +92,17 @@ public static class NextThings
                 "Next board",
                 null,
                 1
+            ),
+            { HelpedUp: true, Corrected: false } => new(
+                "Correct the card",
+                [
+                    $"With what was tried by hand, {board.Nickname} came to its login. A restart undoes it.",
+                    "Put the same onto the card, then boot without a hand: that boot counts.",
+                ],
+                NextAction.Open,
+                "See what was tried",
+                "diagnose",
+                5
             ),
             { Attached: true } => Boot(
                 $"Restart {board.Nickname} while its console is open",

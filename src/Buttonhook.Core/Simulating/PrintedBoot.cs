@@ -47,6 +47,23 @@ internal sealed partial class PrintedBoot
         return boot.steps;
     }
 
+    /// <summary>The steps that follow when the initial file system finds its root after all, or when the mount table lacks the line that failed.</summary>
+    public static IReadOnlyList<Step> On(SimulationPlan plan, bool rootMounted)
+    {
+        var boot = new PrintedBoot(plan) { kernelClock = SecondsUntilThen };
+        if (!rootMounted && boot.Root())
+            return boot.steps;
+        if (rootMounted)
+            boot.StartServices();
+        else if (boot.Services())
+            return boot.steps;
+        boot.Login();
+        return boot.steps;
+    }
+
+    /// <summary>A kernel that waited for a person has run for so long.</summary>
+    private const double SecondsUntilThen = 64;
+
     private void Play()
     {
         if (!(IsPc ? PcLoaders() : BoardLoaders()))

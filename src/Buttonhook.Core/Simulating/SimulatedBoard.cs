@@ -40,6 +40,11 @@ public sealed class SimulatedBoard
     private int restarts;
     private int passwordsAsked;
 
+    /// <summary>What was tried at a shell and holds until the board restarts: another root, and how often its shell was left since; a mount table.</summary>
+    private bool otherRoot,
+        otherTable;
+    private int left;
+
     /// <summary>A board at the moment of power.</summary>
     public SimulatedBoard(SimulationPlan plan)
     {
@@ -103,8 +108,17 @@ public sealed class SimulatedBoard
         }
         mode = Mode.Booting;
         highlighted = 1;
+        (otherRoot, otherTable, left) = (false, false, 0);
         plan = whole with { Seed = whole.Seed + restarts, FaultId = keepFault ? whole.FaultId : null };
         steps = new(PrintedBoot.For(plan));
+    }
+
+    /// <summary>Goes on with what was tried, until the next restart.</summary>
+    private void GoOn(bool rootMounted)
+    {
+        mode = Mode.Booting;
+        plan = plan with { FaultId = null };
+        steps = new(PrintedBoot.On(plan, rootMounted));
     }
 
     private void Print(string text)
@@ -230,12 +244,32 @@ public sealed class SimulatedBoard
                     keepFault: plan.FaultId != CauseIds.AutobootInterrupted
                 );
                 break;
+            case Mode.Rescue
+                when line.Contains("dev_id=/dev/", StringComparison.Ordinal)
+                    && line.Contains("/scripts/panic/ORDER", StringComparison.Ordinal):
+                otherRoot = true;
+                Print("(initramfs) ");
+                break;
+            // The shell was opened because the root did not come: it is looked for again behind it (scripts/local of initramfs-tools).
+            case Mode.Rescue when line.Trim() == "exit" && plan.FaultId == CauseIds.RootNotFound && !(otherRoot && ++left > 1):
+                Print($"ALERT!  PARTUUID={plan.RootArgument} does not exist.  Dropping to a shell!\r\n(initramfs) ");
+                break;
+            case Mode.Rescue when line.Trim() == "exit" && plan.FaultId == CauseIds.RootNotFound:
+                GoOn(rootMounted: false);
+                break;
             case Mode.Rescue:
                 Reply(SimulatedShell.RescueAnswer(line, plan), "(initramfs) ", keepFault: true);
                 break;
             case Mode.Emergency when line.Length > 0:
                 mode = Mode.Maintenance;
                 Print($"root@{host}:~# ");
+                break;
+            case Mode.Maintenance when line.Contains("mount --bind /run/fstab /etc/fstab", StringComparison.Ordinal):
+                otherTable = true;
+                Print($"root@{host}:~# ");
+                break;
+            case Mode.Maintenance when line.Trim() == "systemctl default" && otherTable && plan.FaultId == CauseIds.FstabDeviceMissing:
+                GoOn(rootMounted: true);
                 break;
             case Mode.Maintenance when line.Trim() is "exit" or "reboot" or "systemctl reboot":
                 Restart(keepFault: true);

@@ -13,58 +13,14 @@ public class AskRoundTests
     /// <summary>Boots a simulated board until it waits, lets a person type, and asks it.</summary>
     private static Played Ask(SimulationPlan plan, params string[] first)
     {
-        var board = new SimulatedBoard(plan);
-        var reader = new BootReader(Knowledge.Rules);
-        var now = 0;
-        var fresh = new StringBuilder();
-        void Take()
-        {
-            foreach (var piece in board.Advance(now))
-            {
-                reader.Add(piece.Bytes, piece.Milliseconds);
-                fresh.Append(Encoding.UTF8.GetString(piece.Bytes));
-            }
-        }
-        void Wait()
-        {
-            while (board.NextDue is { } due && now < 600_000)
-            {
-                now = Math.Max(now, due);
-                Take();
-            }
-            now += 1000;
-        }
-        Wait();
+        var board = new PlayedBoard(plan);
         foreach (var line in first)
-        {
-            board.Type(Encoding.UTF8.GetBytes(line + "\r"), now);
-            Wait();
-        }
-        var (reading, diagnosis) = reader.Diagnose();
-        var log = reader.Log;
-        var before = Enumerable.Range(1, log.CompleteLines).Select(log.Text).TakeLast(200).ToList();
-        var round = new AskRound(
-            Knowledge.Rules.Book,
-            new(before, reading.LastStage, diagnosis, new Dictionary<string, string>(), AskFacts.Of(log, diagnosis, plan.Console.Device)),
-            _ => { }
-        );
-        var typed = new List<string>();
-        fresh.Clear().Append(log.LineCount > log.CompleteLines ? log.Text(log.LineCount) : "");
-        for (var n = 0; n < 20_000 && round.State == SequenceState.Waiting; n++)
-        {
-            now += 20;
-            Take();
-            var text = fresh.ToString();
-            fresh.Clear();
-            if (round.Advance(now, text) is { } keys)
-            {
-                Assert.False(keys.Secret);
-                typed.Add(Encoding.UTF8.GetString(keys.Bytes).TrimEnd('\r'));
-                board.Type(keys.Bytes, now);
-            }
-        }
+            board.Enter(line);
+        var context = board.Context();
+        var round = new AskRound(Knowledge.Rules.Book, context, _ => { });
+        var typed = board.Play(round);
         Assert.NotEqual(SequenceState.Waiting, round.State);
-        return new(round, typed, diagnosis);
+        return new(round, typed, context.Diagnosis);
     }
 
     [Theory]

@@ -6,13 +6,16 @@ import { ProblemNote } from "../shared/ProblemNote";
 import { useEndTyping } from "../consoles/queries";
 import { AskedSteps } from "./AskedSteps";
 import styles from "./Asking.module.css";
-import { useAsk, useAsked } from "./queries";
+import { TriedList } from "./TriedList";
+import { TryIt } from "./TryIt";
+import { useAsk, useAsked, useTry } from "./queries";
 
 /** Asks the board itself: shows who waits and the first command, asks on one press, and shows each answer with what it changed. Any key stops it. */
 export function AskBoard({ boot, boardId }: { boot: BootView; boardId: string }) {
   const asked = useAsked(boot.id, boot.live);
   const ask = useAsk(boardId, boot.id);
   const stop = useEndTyping(boot.id);
+  const attempt = useTry(boardId, boot.id);
   const running = boot.live && asked.data?.state === "waiting";
   const first = asked.data?.first ?? null;
   const { mutate: end } = stop;
@@ -28,8 +31,9 @@ export function AskBoard({ boot, boardId }: { boot: BootView; boardId: string })
     window.addEventListener("keydown", stopIt, true);
     return () => window.removeEventListener("keydown", stopIt, true);
   }, [running, end]);
-  if (!asked.data || (!running && !first && asked.data.steps.length === 0 && !asked.data.says)) return null;
-  const { who, says, steps } = asked.data;
+  if (!asked.data) return null;
+  const { who, says, steps, trial, tried } = asked.data;
+  if (!running && !first && !trial && steps.length === 0 && tried.length === 0 && !says) return null;
   return (
     <section className={styles.ask} aria-label="Ask the board">
       <div className={styles.head}>
@@ -57,7 +61,11 @@ export function AskBoard({ boot, boardId }: { boot: BootView; boardId: string })
         ) : null}
       </div>
       <AskedSteps steps={steps} boardId={boardId} bootId={boot.id} />
-      <ProblemNote error={ask.error ?? stop.error} />
+      <TriedList tried={tried} boardId={boardId} />
+      {trial && !running && boot.typing?.state !== "waiting" && (
+        <TryIt trial={trial} busy={attempt.isPending} onTry={() => attempt.mutate(trial.id)} />
+      )}
+      <ProblemNote error={ask.error ?? stop.error ?? attempt.error} />
     </section>
   );
 }

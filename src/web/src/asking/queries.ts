@@ -13,6 +13,14 @@ export const useAsked = (bootId: string, live: boolean) =>
 export const useAsk = (boardId: string, bootId: string) =>
   useChange(() => answer(POST("/api/boots/{id}/asked", path(bootId))), boardId, bootId);
 
+/** Types what is tried until the board restarts. */
+export const useTry = (boardId: string, bootId: string) =>
+  useChange(
+    (trialId: string) => answer(POST("/api/boots/{id}/tried", { ...path(bootId), body: { trialId } })),
+    boardId,
+    bootId,
+  );
+
 /** Keeps an answer to a question; the ranking that follows is shown at once. Null takes it back. */
 export const useAnswer = (bootId: string, boardId: string) => {
   const queries = useQueryClient();

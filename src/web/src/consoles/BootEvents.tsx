@@ -14,6 +14,7 @@ const signs: Record<BootView["events"][number]["kind"], string> = {
   typed: "typed",
   secret: "typed",
   sequence: "sequence",
+  tried: "tried",
 };
 
 function EventList({ events, label }: { events: BootView["events"]; label: string }) {

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { BoardView, Preparation } from "../shared/api";
 import { DryBootChain } from "../images/DryBootChain";
+import { ProvedEdit } from "../asking/ProvedEdit";
 import { ProfileChanges } from "../shared/ProfileChanges";
 import { ProblemNote } from "../shared/ProblemNote";
 import { RemovedList } from "../shared/RemovedList";
@@ -59,6 +60,7 @@ function Prepared({
           size without a system, and it goes into simulated slots only.
         </p>
       )}
+      <ProvedEdit view={view} />
       <CardLayout
         view={view}
         preparation={p}

@@ -2955,6 +2955,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TrialInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AskedView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -5587,6 +5628,9 @@ export interface components {
             /** @description The questions in order; those of earlier rounds without their answers' lines. */
             steps: components["schemas"]["AskStep"][];
             first: null | components["schemas"]["FirstAsked"];
+            trial: null | components["schemas"]["OfferedTrial"];
+            /** @description What was tried in this boot, in order. */
+            tried: components["schemas"]["TriedView"][];
         };
         /** @description One attempt to boot within a capture; lines are counted from 1. */
         Attempt: {
@@ -6590,6 +6634,11 @@ export interface components {
          * @enum {unknown}
          */
         DryVerdict: "boots" | "does-not-boot" | "cannot-tell";
+        /**
+         * @description Where the edit belongs that a trial stands for.
+         * @enum {unknown}
+         */
+        EditPlace: "command-line" | "mount-table";
         /** @description What was changed in one go, to be taken back. */
         EditView: {
             /** Format: int64 */
@@ -6620,7 +6669,7 @@ export interface components {
          * @description What happened beside the bytes that were received.
          * @enum {unknown}
          */
-        EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence";
+        EventKind: "mark" | "power" | "gap" | "back" | "line" | "typed" | "secret" | "sequence" | "tried";
         /** @description One event of the time line, in seconds from where times count. */
         EventView: {
             /** Format: double */
@@ -7716,6 +7765,22 @@ export interface components {
             /** @description Of a rule that the person added; null for a shipped one. */
             ownId: null | string;
         };
+        /** @description A trial for a board that waits now: the very lines, what they change, and the edit that would last. */
+        OfferedTrial: {
+            /** @description The trial. */
+            id: string;
+            /** @description The cause that it would prove. */
+            causeId: string;
+            /** @description Its name. */
+            cause: string;
+            /** @description What is tried. */
+            says: string;
+            /** @description What is typed. */
+            lines: string[];
+            /** @description What that changes until the board restarts. */
+            changes: string;
+            edit: null | components["schemas"]["TrialEdit"];
+        };
         /** @description What a log would say if the board stood still behind its last byte. */
         OtherHalf: {
             outcome: components["schemas"]["Outcome"];
@@ -8753,6 +8818,38 @@ export interface components {
             known: string[];
             /** @description The lights of this board and what they mean. */
             lights: string[];
+        };
+        /** @description The lasting edit of a trial. */
+        TrialEdit: {
+            /** @description In which file. */
+            where: components["schemas"]["EditPlace"];
+            /** @description The words that go; null for none. */
+            before?: null | string;
+            /** @description The words that come; null for none. */
+            after?: null | string;
+        };
+        /** @description The trial that is to be typed. */
+        TrialInput: {
+            trialId: string;
+        };
+        /**
+         * @description What came of a trial.
+         * @enum {unknown}
+         */
+        TrialVerdict: "watched" | "proved" | "further" | "no-help" | "unseen";
+        /** @description What was tried in a boot, and what came of it. */
+        TriedView: {
+            /** @description What was tried: the lines, what they changed, the edit that would last. */
+            offered: components["schemas"]["OfferedTrial"];
+            /**
+             * Format: int32
+             * @description The line behind which it was typed, from 1.
+             */
+            line: number;
+            /** @description What came of it. */
+            verdict: components["schemas"]["TrialVerdict"];
+            /** @description The same in words. */
+            says: string;
         };
         /** @description What is typed to the board, exactly. */
         Typed: {
