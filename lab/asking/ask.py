@@ -54,13 +54,13 @@ class Machine:
         self.process.wait()
 
 
-def waits(product, boot, system):
+def waits(product, boot, system, machine):
     """Until the board has been quiet for a while; what it stands at."""
     begun = time.time()
     quiet = getattr(system, "waits", QUIET)
     while time.time() < begun + getattr(system, "most", MOST):
         view = product.get(f"/api/boots/{boot}")
-        if not view["live"]:
+        if not view["live"] or machine.process.poll() is not None:
             return view
         if view["quiet"] and view["quiet"]["seconds"] > (4 if view["prompt"].strip() else quiet):
             return view
@@ -70,6 +70,38 @@ def waits(product, boot, system):
 
 def first(diagnosis):
     return diagnosis["causes"][0]["id"] if diagnosis["causes"] else ""
+
+
+def tried(product, boot, offered, machine):
+    """What is offered is typed with one press; what came of the start that follows."""
+    if not offered:
+        return None
+    try:
+        product.post(f"/api/boots/{boot}/tried", {"trialId": offered["id"]})
+    except Refused as e:
+        return {"id": offered["id"], "lines": offered["lines"], "edit": offered["edit"], "verdict": "refused", "says": str(e)}
+    begun = time.time()
+    while time.time() < begun + MOST and machine.process.poll() is None:
+        now = product.get(f"/api/boots/{boot}/asked")["tried"][-1]
+        view = product.get(f"/api/boots/{boot}")
+        if now["verdict"] not in ("watched", "noHelp", "no-help") or (view["quiet"] and view["quiet"]["seconds"] > QUIET):
+            break
+        time.sleep(1)
+    return {"id": offered["id"], "lines": offered["lines"], "edit": offered["edit"], "verdict": now["verdict"], "says": now["says"], "seconds": round(time.time() - begun, 1)}
+
+
+def lasts(build, edit, name):
+    """The edit that proved itself, made on a new card: does it start without a hand?"""
+    system = build()
+    if edit["where"] != "command-line":
+        return None
+    system.options = system.options.replace(edit["before"], edit["after"]) if edit["before"] not in (None, "root=") else f"{system.options} {edit['after']}"
+    bench.make(system, f"{name}.parts", f"{name}.img")
+    system.seconds, system.quiet = 400, 90
+    started, _, _ = bench.start(system, f"{name}.img", f"{name}.console")
+    for left in (f"{name}.img", f"{name}.console"):
+        os.remove(left)
+    return started
 
 
 def one(product, name, build, causes, out):
@@ -93,11 +125,11 @@ def one(product, name, build, causes, out):
             product.post(f"/api/boots/{boot}/power", {"on": True})
             machine.begin()
             begun = time.time()
-            view = waits(product, boot, system)
+            view = waits(product, boot, system, machine)
             for text in getattr(system, "types", []):
                 product.post(f"/api/boots/{boot}/typed", {"text": text})
                 time.sleep(1)
-                view = waits(product, boot, system)
+                view = waits(product, boot, system, machine)
             before = product.get(f"/api/boots/{boot}/diagnosis")
             asked = product.get(f"/api/boots/{boot}/asked")
             sum_before = checksum(image)
@@ -112,6 +144,7 @@ def one(product, name, build, causes, out):
             seconds = time.time() - stood
             after = product.get(f"/api/boots/{boot}/diagnosis")
             sum_after = checksum(image)
+            trial = tried(product, boot, asked.get("trial"), machine)
             product.post(f"/api/boots/{boot}/end")
             log = urllib.request.urlopen(f"{product.base}/api/boots/{boot}/log", timeout=60).read()
             open(f"{out}/{name}.log", "wb").write(log)
@@ -119,7 +152,7 @@ def one(product, name, build, causes, out):
                 "way": system.way, "truth": causes, "who": asked["who"], "state": asked["state"], "says": said, "prompt": view["prompt"],
                 "before": first(before), "after": first(after), "share": round(after["causes"][0]["probability"], 3) if after["causes"] else 0,
                 "steps": [{k: s[k] for k in ("command", "resultId", "says", "answer", "milliseconds")} for s in asked["steps"]],
-                "seconds": round(seconds, 1), "boot": round(stood - begun, 1), "unchanged": sum_before == sum_after,
+                "trial": trial, "seconds": round(seconds, 1), "boot": round(stood - begun, 1), "unchanged": sum_before == sum_after,
             }
         finally:
             machine.end()
@@ -127,11 +160,13 @@ def one(product, name, build, causes, out):
         for left in (image, f"{out}/{name}.vars", f"{out}/{name}.code"):
             if os.path.exists(left):
                 os.remove(left)
+    if trial and trial["verdict"] == "proved" and (edit := trial["edit"]):
+        trial["lasts"] = lasts(build, edit, f"{out}/{name}")
     json.dump(told, open(kept, "w"), indent=1)
     good = told["after"] in causes
     print(
         f"{'  ' if good else '! '}{name:34} {told['who'] or '-':44} {told['before']:24} -> {told['after']:24} {len(told['steps'])} commands, {told['seconds']} s"
-        f"{'' if told['unchanged'] else ' CHANGED'}{'' if good else ' (right: ' + ','.join(causes) + ') ' + said}",
+        f"{'' if told['unchanged'] else ' CHANGED'}{' | trial ' + trial['verdict'] + (', the edit boots alone: ' + str(trial['lasts']) if 'lasts' in trial else '') if trial else ''}{'' if good else ' (right: ' + ','.join(causes) + ') ' + said}",
         flush=True,
     )
     return told

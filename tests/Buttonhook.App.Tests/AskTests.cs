@@ -136,6 +136,26 @@ public sealed class AskTests : InFolder
     }
 
     [Fact]
+    public async Task A_round_at_a_port_that_went_away_ends_and_says_why()
+    {
+        await using var app = await RunningApp.Start();
+        var console = new PseudoTerminal(_ => { });
+        var board = await app.Board(simulated: false);
+        var begun = await RunningApp.Json(
+            await app.Http.PostAsJsonAsync($"/api/boards/{board}/boots", new { source = console.Path, speed = 115200 })
+        );
+        var boot = begun.GetProperty("id").GetString()!;
+        console.Print(Encoding.UTF8.GetBytes(Stopped + "(initramfs) "));
+        await app.Until(boot, b => b.GetProperty("prompt").GetString()!.Contains("(initramfs)"));
+        console.Dispose();
+        await app.Until(boot, b => b.GetProperty("events").EnumerateArray().Any(e => e.GetProperty("kind").GetString() == "gap"));
+        await app.Http.PostAsJsonAsync($"/api/boots/{boot}/asked", new { });
+        var asked = await Wait.For(() => app.Get($"/api/boots/{boot}/asked"), a => a.GetProperty("state").GetString() != "waiting");
+        Assert.Equal("failed", asked.GetProperty("state").GetString());
+        Assert.Contains("does not take it", asked.GetProperty("says").GetString());
+    }
+
+    [Fact]
     public async Task At_the_command_line_a_script_goes_by_the_exit_code()
     {
         using var shell = new RealShell("env 'PS1=(initramfs) ' dash -i");

@@ -100,3 +100,33 @@ test("any key stops a round", async ({ page }) => {
     await terminal.end();
   }
 });
+
+test("what is tried until reset proves the cause, and the edit that lasts is closed by a boot without a hand", async ({ page }) => {
+  const id = await bootWith(page, "Whorl", "root-not-found");
+  await steps(page).getByRole("link", { name: "Diagnose" }).click();
+  await asking(page).getByRole("button", { name: /Ask the board/ }).click();
+  const trial = asking(page).getByRole("group", { name: "Try it until the board restarts" });
+  await expect(trial).toContainText("Start with /dev/mmcblk0p2 as root.");
+  await expect(trial).toContainText("A restart undoes it.");
+  await expect(trial.getByLabel("What is typed")).toContainText("dev_id=/dev/mmcblk0p2");
+  await expectAccessible(page);
+  await trial.getByRole("button", { name: "Try it until reset" }).click();
+  const tried = asking(page).getByRole("list", { name: "What was tried" });
+  await expect(tried).toContainText("It proved itself: the board came to its login. Root not found was the cause.");
+  await expect(tried).toContainText("root=PARTUUID=5e1c04aa-02 becomes root=PARTUUID=");
+  await expectAccessible(page);
+  // A boot that a hand helped is no boot: nothing is to be kept of it.
+  await expect(page.getByRole("heading", { name: "Correct the card" })).toBeVisible();
+  const before = (await (await page.request.get(`/api/boards/${id}/boots`)).json()) as { word: string }[];
+  expect(before[0]!.word).toBe("Reached login with what was tried");
+  await tried.getByRole("link", { name: "Correct the card" }).click();
+  const proved = page.getByRole("region", { name: "What proved itself" });
+  await expect(proved).toContainText("in the kernel command line root=PARTUUID=5e1c04aa-02 becomes");
+  await expectAccessible(page);
+  await proved.getByRole("button", { name: "Correct the card" }).click();
+  await expect(proved).toHaveCount(0);
+  await expect(page.getByRole("heading", { name: "Boot again" })).toBeVisible();
+  await page.request.post(`/api/boards/${id}/boots`, { data: { source: "simulated", speed: null } });
+  await page.goto(`/boards/${id}/diagnose`);
+  await expect(page.getByRole("heading", { name: /Keep/ })).toBeVisible();
+});

@@ -233,8 +233,9 @@ public sealed partial class Capture
                     && Send(bytes, secret) is { } problem
                 )
                 {
-                    Finish(stop, SequenceState.Failed, problem.ToString());
-                    return;
+                    // Who waits for the run itself must not wait for ever.
+                    run.Fail(problem.ToString());
+                    break;
                 }
                 if (Typing?.Says != run.Says && run.State == SequenceState.Waiting)
                 {

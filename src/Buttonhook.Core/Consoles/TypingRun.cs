@@ -16,6 +16,10 @@ public abstract class TypingRun(string name)
     /// <summary>Ends it.</summary>
     public void End() => Finish(SequenceState.Ended, "Ended by you.");
 
+    /// <summary>Ends it because what it typed could not be sent.</summary>
+    /// <param name="says">Why, in plain words.</param>
+    public void Fail(string says) => Finish(SequenceState.Failed, says);
+
     /// <summary>Goes on: what to type now, and whether that must not be kept; null for nothing.</summary>
     /// <param name="now">Milliseconds of any clock that runs on.</param>
     /// <param name="text">The readable text that arrived since it was last asked, unfinished line included.</param>
