@@ -8,7 +8,6 @@ with a press. Kept is the first cause before and after it, what was typed, how l
 had ended.
 """
 import concurrent.futures
-import fnmatch
 import hashlib
 import json
 import os
@@ -21,7 +20,7 @@ import urllib.request
 HERE = os.path.dirname(os.path.abspath(__file__))
 sys.path[:0] = [os.path.dirname(HERE), os.path.join(os.path.dirname(HERE), "systems")]
 import bench
-import more
+import lab
 from product import Product, Refused
 
 QUIET, MOST = 75, 400
@@ -36,7 +35,7 @@ class Machine:
     """A system in the emulator, its console on a pseudo-terminal."""
 
     def __init__(self, system, image, scratch):
-        words = system.machine(image, scratch) if hasattr(system, "machine") else bench.machine(system, image, scratch)
+        words = bench.machine(system, image, scratch)
         self.process = subprocess.Popen(words + ["-serial", "pty", "-S", "-monitor", "stdio"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
         self.path = ""
         for line in self.process.stdout:
@@ -54,15 +53,14 @@ class Machine:
         self.process.wait()
 
 
-def waits(product, boot, system, machine):
+def waits(product, boot, machine):
     """Until the board has been quiet for a while; what it stands at."""
     begun = time.time()
-    quiet = getattr(system, "waits", QUIET)
-    while time.time() < begun + getattr(system, "most", MOST):
+    while time.time() < begun + MOST:
         view = product.get(f"/api/boots/{boot}")
         if not view["live"] or machine.process.poll() is not None:
             return view
-        if view["quiet"] and view["quiet"]["seconds"] > (4 if view["prompt"].strip() else quiet):
+        if view["quiet"] and view["quiet"]["seconds"] > (4 if view["prompt"].strip() else QUIET):
             return view
         time.sleep(0.5)
     return product.get(f"/api/boots/{boot}")
@@ -84,7 +82,7 @@ def tried(product, boot, offered, machine):
     while time.time() < begun + MOST and machine.process.poll() is None:
         now = product.get(f"/api/boots/{boot}/asked")["tried"][-1]
         view = product.get(f"/api/boots/{boot}")
-        if now["verdict"] not in ("watched", "noHelp", "no-help") or (view["quiet"] and view["quiet"]["seconds"] > QUIET):
+        if now["verdict"] != "watched" or view["quiet"] and view["quiet"]["seconds"] > QUIET:
             break
         time.sleep(1)
     return {"id": offered["id"], "lines": offered["lines"], "edit": offered["edit"], "verdict": now["verdict"], "says": now["says"], "seconds": round(time.time() - begun, 1)}
@@ -111,7 +109,7 @@ def one(product, name, build, causes, out):
     system = build()
     image = f"{out}/{name}.img"
     try:
-        (system.make if hasattr(system, "make") else lambda folder, path: bench.make(system, folder, path))(f"{out}/{name}.parts", image)
+        bench.make(system, f"{out}/{name}.parts", image)
         machine = Machine(system, image, f"{out}/{name}")
         try:
             board = product.post(
@@ -125,11 +123,7 @@ def one(product, name, build, causes, out):
             product.post(f"/api/boots/{boot}/power", {"on": True})
             machine.begin()
             begun = time.time()
-            view = waits(product, boot, system, machine)
-            for text in getattr(system, "types", []):
-                product.post(f"/api/boots/{boot}/typed", {"text": text})
-                time.sleep(1)
-                view = waits(product, boot, system, machine)
+            view = waits(product, boot, machine)
             before = product.get(f"/api/boots/{boot}/diagnosis")
             asked = product.get(f"/api/boots/{boot}/asked")
             sum_before = checksum(image)
@@ -175,7 +169,7 @@ def one(product, name, build, causes, out):
 def main():
     out, patterns = os.path.abspath(sys.argv[1]), sys.argv[2:]
     os.makedirs(out, exist_ok=True)
-    cases = [c for c in more.cases() if not patterns or any(fnmatch.fnmatch(c[0], p) for p in patterns)]
+    cases = [(name, build, causes) for name, build, boots, causes in lab.chosen(patterns) if boots is False]
     workers = int(os.environ.get("LAB_WORKERS", "2"))
     product = Product(app=os.environ.get("LAB_APP"), port=int(os.environ.get("LAB_PORT", "5931")))
     try:

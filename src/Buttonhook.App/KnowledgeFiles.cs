@@ -128,14 +128,7 @@ public sealed record KnowledgeFiles(
         var book = ReadRules(folder);
         if (book.Value is not { } rules)
             return book.Problem!;
-        var tried = TrialBook.Read(
-            Directory
-                .GetFiles(Path.Combine(data, "knowledge/trials"), "*.yaml")
-                .Order(StringComparer.Ordinal)
-                .Select(f => (Path.GetFileName(f), File.ReadAllText(f))),
-            Schema("trials"),
-            rules.Book
-        );
+        var tried = TrialBook.Read(Files("trials"), Schema("trials"), rules.Book);
         return tried.Value is { } trials
             ? new KnowledgeFiles(
                 new(

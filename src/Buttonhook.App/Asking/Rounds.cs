@@ -36,8 +36,7 @@ public sealed class Rounds(
             {
                 if (step.ResultId is { } result)
                     boots.Tell(bootId, step.QuestionId, result, step.Command, clock.GetUtcNow());
-            },
-            knowledge.Trials
+            }
         );
         return capture.Ask(round);
     }
@@ -45,13 +44,13 @@ public sealed class Rounds(
     /// <summary>What was asked in a boot, and what could be; null when there is no such boot.</summary>
     public AskedView? Of(string bootId)
     {
-        if (boots.Find(bootId) is null)
+        if (boots.Find(bootId) is not { } boot)
             return null;
         var capture = captures.Running(bootId) is { Live: true } live ? live : null;
         var round = capture?.Round;
         var told = boots.Told(bootId).Where(t => t.Command is not null && round?.Steps.Any(s => s.QuestionId == t.Question) != true);
         var steps = told.Select(t => Kept(t)).OfType<AskStep>().Concat(round?.Steps ?? []).ToList();
-        var tried = Tried(bootId, capture is not null);
+        var tried = Tried(boot, capture);
         if (capture is null)
             return new(null, false, null, null, steps, null, null, tried);
         // Asked for again and again while a board prints or answers: only where somebody waits is the log judged for what could be asked.
@@ -88,20 +87,34 @@ public sealed class Rounds(
                 $"{Words.Capital(listener.Words)} waits there.",
                 "Look what is offered now."
             );
-        int line;
-        lock (capture.Reader)
-            line = Math.Max(1, capture.Reader.Log.LineCount);
-        if (capture.Try(new(offered, listener.Kind, context.Before, context.Reached), offered.Says) is { } problem)
-            return problem;
-        boots.Tried(bootId, offered.CauseId, line, JsonSerializer.Serialize(offered, DataFile.Json), clock.GetUtcNow());
-        return null;
+        return capture.Run(
+            new TrialRun(
+                offered,
+                listener.Kind,
+                context.Before,
+                context.Reached,
+                () =>
+                {
+                    int line;
+                    lock (capture.Reader)
+                        line = Math.Max(1, capture.Reader.Log.LineCount);
+                    boots.Tried(bootId, offered.CauseId, line, JsonSerializer.Serialize(offered, DataFile.Json), clock.GetUtcNow());
+                    // Where nothing is to be edited, the loader does what it would have done by itself.
+                    if (offered.Edit is not null)
+                        capture.NoteTried(offered.Says);
+                }
+            )
+        );
     }
 
-    private List<TriedView> Tried(string bootId, bool live)
+    private List<TriedView> Tried(Boot boot, Capture? capture)
     {
-        var kept = boots.Trials(bootId);
-        if (kept.Count == 0 || captures.With(bootId, r => r.Reading) is not { } reading || judgements.Of(bootId) is not { } diagnosis)
+        var kept = boots.Trials(boot.Id);
+        if (kept.Count == 0 || captures.Summary(boot) is not { } said)
             return [];
+        var top = judgements.TopOf(boot, said)?.Id;
+        // While the console is away nothing is heard, and that is no silence.
+        int? quiet = capture is null ? null : capture.Quiet ?? 0;
         return
         [
             .. kept.Select(
@@ -109,9 +122,8 @@ public sealed class Rounds(
                 {
                     var offered = JsonSerializer.Deserialize<OfferedTrial>(t.Offered, DataFile.Json)!;
                     // Of several only the last can be what the board went on with.
-                    var verdict =
-                        n < kept.Count - 1 ? TrialVerdict.NoHelp : TrialOutcome.Of(reading, diagnosis, (int)t.Line, t.Cause, live);
-                    return new TriedView(offered, (int)t.Line, verdict, TrialOutcome.Says(verdict, offered, reading.LastStage));
+                    var verdict = n < kept.Count - 1 ? TrialVerdict.NoHelp : TrialOutcome.Of(said, top, (int)t.Line, t.Cause, quiet);
+                    return new TriedView(offered, (int)t.Line, verdict, TrialOutcome.Says(verdict, offered, said.LastStage));
                 }
             ),
         ];

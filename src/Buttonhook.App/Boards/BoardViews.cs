@@ -48,7 +48,7 @@ public sealed class BoardViews(
             bar,
             BoardStanding.Waits(state, proof),
             BoardStanding.Word(bench.Board.ImageId, state, proof),
-            state is null or { Kept: true } or { Attached: true } or { HelpedUp: true }
+            state is null or { Kept: true } or { Uncounted: true }
                 ? null
                 : state.LoginSeconds ?? captures.Summary(boot!)?.LastArrival / 1000.0,
             state?.Live == true,

@@ -81,14 +81,8 @@ public sealed partial class Capture
         return null;
     }
 
-    /// <summary>Types what is tried until the board restarts; the journal has it, so that what follows counts for no boot by itself.</summary>
-    public Problem? Try(TrialRun run, string says)
-    {
-        if (Run(run) is { } problem)
-            return problem;
-        Note(new(source.Now, EventKind.Tried, $"Until the board restarts: {says}"));
-        return null;
-    }
+    /// <summary>Notes that something is tried that holds until the board restarts: what follows counts for no boot.</summary>
+    public void NoteTried(string says) => Note(new(source.Now, EventKind.Tried, $"Until the board restarts: {says}"));
 
     private Problem? Send(byte[] bytes, bool secret)
     {

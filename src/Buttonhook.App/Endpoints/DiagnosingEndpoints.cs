@@ -141,12 +141,13 @@ public static class DiagnosingEndpoints
     {
         if (boards.Find(id) is not { } bench)
             return Problems.Missing("This board");
-        // With what was tried the board may have come up, and its log shows no cause any more.
-        var tried = boots.Trials(correction.BootId).Any(t => t.Cause == correction.CauseId);
         var cause = judgements.Of(correction.BootId)?.Causes.FirstOrDefault(c => c.Id == correction.CauseId);
-        var (name, canned) = (cause?.Name, cause?.Correction);
-        if (cause is null && tried && captures.Book.Cause(correction.CauseId) is { } known)
-            (name, canned) = (known.Name, known.Correction);
+        // With what was tried the board may have come up, and its log shows no cause any more.
+        var known =
+            cause is null && boots.Trials(correction.BootId).Any(t => t.Cause == correction.CauseId)
+                ? captures.Book.Cause(correction.CauseId)
+                : null;
+        var (name, canned) = (cause?.Name ?? known?.Name, cause?.Correction ?? known?.Correction);
         if (name is null)
             return new Problem(
                 "A correction belongs to a cause of this boot.",

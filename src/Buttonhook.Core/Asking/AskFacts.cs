@@ -19,6 +19,7 @@ public static partial class AskFacts
         foreach (var (name, value) in cause.Values!)
             facts.TryAdd(name, value);
         string? command = null;
+        var told = new Dictionary<string, string>();
         for (var line = log.LineCount; line > 0 && line > log.LineCount - LinesBack; line--)
         {
             var text = log.Text(line);
@@ -34,12 +35,14 @@ public static partial class AskFacts
                 )
                     facts["partition"] = medium.Groups[3].Value;
             }
+            else if (Told().Match(text) is { Success: true } one)
+                told.TryAdd(one.Groups["device"].Value, text);
             else
                 command ??= KernelCommandLine.Printed(text);
         }
         if (KernelCommandLine.RootOf(command) is { } root)
             facts["root"] = root;
-        LearnPartitions(Enumerable.Range(0, Math.Min(log.LineCount, LinesBack)).Select(n => log.Text(log.LineCount - n)), facts);
+        LearnRoots(told, facts);
         if (console is not null)
             facts["console"] = console;
         // What the kernel itself starts when nothing else is named (init/main.c).
@@ -47,46 +50,29 @@ public static partial class AskFacts
         return Derived(facts);
     }
 
-    /// <summary>Learns from lists of partitions that the board printed which one could be the root, and whether the one that root= names is there.</summary>
-    /// <param name="newestFirst">The lines, the newest first.</param>
-    public static void LearnPartitions(IEnumerable<string> newestFirst, Dictionary<string, string> facts)
+    /// <summary>Learns from what blkid printed which partition could be the root, and whether the one that root= names is there. Of several that could be, none is.</summary>
+    /// <param name="told">By device, the newest line that tells a file system of Linux on it.</param>
+    private static void LearnRoots(Dictionary<string, string> told, Dictionary<string, string> facts)
     {
-        var (told, listed) = (new Dictionary<string, string>(), new Dictionary<string, long>());
-        foreach (var text in newestFirst)
-        {
-            if (Told().Match(text) is { Success: true } one)
-                told.TryAdd(one.Groups["device"].Value, text);
-            else if (Listed().Match(text) is { Success: true } row && long.TryParse(row.Groups["blocks"].Value, out var blocks))
-                listed.TryAdd($"/dev/{row.Groups["name"].Value}", blocks);
-        }
         var named = facts.GetValueOrDefault("root", "");
         var id = Identifier().Match(named) is { Success: true } known ? known.Groups["id"].Value : "";
-        var there =
-            id.Length == 0
-                ? null
-                : told.FirstOrDefault(p => p.Key == named || p.Value.Contains($"\"{id}\"", StringComparison.OrdinalIgnoreCase)).Key
-                    ?? listed.FirstOrDefault(p => p.Key == named).Key;
-        if (there is not null)
+        if (
+            id.Length > 0
+            && told.FirstOrDefault(p => p.Key == named || p.Value.Contains($"\"{id}\"", StringComparison.OrdinalIgnoreCase))
+                is { Key: { } there }
+        )
         {
             facts["rootthere"] = there;
             return;
         }
-        // A label that says so tells most; then the last file system for systems; without kinds the largest partition.
-        var found =
-            told.OrderByDescending(p => RootLabel().IsMatch(p.Value))
-                .ThenByDescending(p => p.Key, StringComparer.Ordinal)
-                .FirstOrDefault()
-                .Key
-            ?? listed.OrderByDescending(p => p.Value).FirstOrDefault().Key;
-        if (found is null)
+        var labelled = told.Where(p => RootLabel().IsMatch(p.Value)).ToList();
+        if ((labelled.Count > 0 ? labelled : [.. told]) is not [var (found, line)])
             return;
         facts["rootfound"] = found;
         // In the form in which the root is named now, when the board told it.
         var form = named.Split('=') is [var kind, _] ? kind : "";
         facts["rootas"] =
-            form.Length > 0
-            && told.TryGetValue(found, out var line)
-            && Regex.Match(line, $"(?:^| ){form}=\"([^\"]+)\"") is { Success: true } same
+            form.Length > 0 && Regex.Match(line, $"(?:^| ){form}=\"([^\"]+)\"") is { Success: true } same
                 ? $"{form}={same.Groups[1].Value}"
                 : found;
     }
@@ -96,9 +82,6 @@ public static partial class AskFacts
 
     [GeneratedRegex(@"(?i)\bLABEL=""[^""]*root")]
     private static partial Regex RootLabel();
-
-    [GeneratedRegex(@"^\s*\d+\s+\d+\s+(?<blocks>\d+)\s+(?<name>(?:sd|vd|xvd|hd)[a-z]\d+|(?:mmcblk\d+|nvme\d+n\d+)p\d+)$")]
-    private static partial Regex Listed();
 
     /// <summary>The facts with those that follow from others.</summary>
     public static Dictionary<string, string> Derived(IReadOnlyDictionary<string, string> known)

@@ -21,7 +21,6 @@ public sealed partial class AskRound : TypingRun
         MostQuestions = 12;
 
     private readonly RuleBook book;
-    private readonly TrialBook trials;
     private readonly Action<AskStep> answered;
     private readonly List<string> before;
     private readonly Dictionary<string, string> told;
@@ -45,12 +44,10 @@ public sealed partial class AskRound : TypingRun
 
     /// <summary>A round.</summary>
     /// <param name="answered">Is told each answer when it is whole.</param>
-    /// <param name="trials">What could be tried then; what a trial for the cause that stands lacks is asked too.</param>
-    public AskRound(RuleBook book, AskContext context, Action<AskStep> answered, TrialBook? trials = null)
+    public AskRound(RuleBook book, AskContext context, Action<AskStep> answered)
         : base("Ask the board")
     {
         this.book = book;
-        this.trials = trials ?? TrialBook.Empty;
         this.answered = answered;
         before = [.. context.Before];
         told = new(context.Told);
@@ -153,8 +150,6 @@ public sealed partial class AskRound : TypingRun
     private (byte[], bool)? Next(int now)
     {
         Keep();
-        if (Steps.Count > 0 && Solved && Steps.Count < MostQuestions && ForTrial() is { } lacking)
-            return Ask(lacking, now);
         if (Steps.Count > 0 && Solved)
         {
             Finish(SequenceState.Done, $"{Diagnosis.Causes[0].Name}: {Words.Percent(Diagnosis.Causes[0].Probability)}.");
@@ -173,17 +168,6 @@ public sealed partial class AskRound : TypingRun
             );
             return null;
         }
-        return Ask(next, now);
-    }
-
-    /// <summary>What teaches a fact that a trial for the cause in front lacks; null when none lacks one, or nothing here teaches it.</summary>
-    private NextQuestion? ForTrial() =>
-        trials.Lacks(new(before, reached, Diagnosis, told, facts), Listener!).ToHashSet() is { Count: > 0 } lacks
-            ? NextQuestion.Teaching(book, lacks, facts, Listener!, tried)
-            : null;
-
-    private (byte[], bool)? Ask(NextQuestion next, int now)
-    {
         asking = next;
         tried.Add(next.Way);
         Steps = [.. Steps, new(next.Question.Id, next.Asks, next.Command, next.Why, [], null, null, null, 0)];
@@ -248,7 +232,6 @@ public sealed partial class AskRound : TypingRun
     {
         var (question, way, command) = (asking!.Question, asking.Way, asking.Command);
         var lines = AnswerText.Lines(Body(text), way.Log);
-        AskFacts.LearnPartitions(lines, facts);
         if (AnswerText.IsMissing(lines, command))
             Close(now, lines, $"{Words.Capital(Listener!.Words)} has no such command.");
         else if (AnswerText.Read(way, lines, facts) is { } read)

@@ -63,23 +63,6 @@ public sealed record NextQuestion(Question Question, Way Way, string Command, st
             : null;
     }
 
-    /// <summary>A question whose answer teaches a fact that is lacked, asked by a way that was not tried; null when there is none here.</summary>
-    public static NextQuestion? Teaching(
-        RuleBook book,
-        IReadOnlySet<string> lacks,
-        IReadOnlyDictionary<string, string> facts,
-        Listener listener,
-        IReadOnlySet<Way> tried
-    ) =>
-        (
-            from question in book.Questions
-            from way in question.Ways ?? []
-            where way.Teaches?.Any(lacks.Contains) == true && way.At.Contains(listener.Kind) && !tried.Contains(way)
-            let command = SafeCommand.Fill(way.Type, facts, listener.Kind)
-            where command is not null
-            select new NextQuestion(question, way, command, Template.Fill(question.Asks, facts), "What it tells can be tried at once.")
-        ).FirstOrDefault();
-
     private static string WhyOf(Question question, IReadOnlyList<RankedCause> causes)
     {
         var moves = question.Moves.ToHashSet();

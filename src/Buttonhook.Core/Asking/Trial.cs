@@ -126,16 +126,23 @@ public enum TrialVerdict
 public static class TrialOutcome
 {
     /// <summary>The verdict of a trial.</summary>
+    /// <param name="said">What the boot says now.</param>
+    /// <param name="top">The likeliest cause; null for none.</param>
     /// <param name="line">The line behind which it was typed, from 1.</param>
     /// <param name="cause">The cause that it was to prove.</param>
-    /// <param name="live">Whether the capture goes on.</param>
-    public static TrialVerdict Of(BootReading reading, Diagnosis diagnosis, int line, string cause, bool live) =>
-        reading.StageLines.Any(s => s.Stage == Stage.Login && s.Line > line) ? TrialVerdict.Proved
-        : reading.Waiting
-            ? diagnosis.Causes[0].Id == cause ? TrialVerdict.NoHelp
+    /// <param name="quiet">How long the board has been quiet, in milliseconds; null when its capture has ended.</param>
+    public static TrialVerdict Of(BootSummary said, string? top, int line, string cause, int? quiet) =>
+        said.Stages.Any(s => s.Stage == Stage.Login && s.Line > line) ? TrialVerdict.Proved
+        // Right behind what was typed the old prompt still stands there.
+        : quiet < StandsStill ? TrialVerdict.Watched
+        : said.Waiting
+            ? top == cause ? TrialVerdict.NoHelp
                 : TrialVerdict.Further
-        : live ? TrialVerdict.Watched
-        : TrialVerdict.Unseen;
+        : quiet is null ? TrialVerdict.Unseen
+        : TrialVerdict.Watched;
+
+    /// <summary>A board that waits again has been quiet for so long, in milliseconds: a root is waited for at most 30 s (scripts/local of initramfs-tools).</summary>
+    public const int StandsStill = 35_000;
 
     /// <summary>A verdict in words.</summary>
     public static string Says(TrialVerdict verdict, OfferedTrial offered, Stage? reached) =>

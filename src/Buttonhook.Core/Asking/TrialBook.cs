@@ -8,9 +8,6 @@ public sealed partial class TrialBook(IReadOnlyList<Trial> trials)
 {
     private sealed record Part(IReadOnlyList<Trial> Trials);
 
-    /// <summary>A book without trials.</summary>
-    public static TrialBook Empty { get; } = new([]);
-
     /// <summary>All of them.</summary>
     public IReadOnlyList<Trial> Trials => trials;
 
@@ -66,14 +63,6 @@ public sealed partial class TrialBook(IReadOnlyList<Trial> trials)
             where offered is not null
             select offered,
         ];
-
-    /// <summary>Facts that a trial for the likeliest cause lacks at this listener, so that they are asked for.</summary>
-    public IEnumerable<string> Lacks(AskContext context, Consoles.Listener listener) =>
-        trials
-            .Where(t => t.Of.Contains(context.Diagnosis.Causes[0].Id) && t.Fits(listener, context.Before))
-            .SelectMany(t => t.Type.SelectMany(SafeCommand.PlacesOf).Concat(t.Needs ?? []))
-            .Where(f => !context.Facts.ContainsKey(f))
-            .Distinct();
 
     /// <summary>Less likely causes are not tried.</summary>
     private const double Worthwhile = 0.2;

@@ -6,7 +6,8 @@ namespace Buttonhook.Core.Asking;
 
 /// <summary>Types the lines of a trial, each when the prompt is back, and stops at the first that the board refuses. What follows the last line is a boot, which is watched like any other.</summary>
 /// <param name="kind">Who must wait when it begins.</param>
-public sealed partial class TrialRun(OfferedTrial trial, ListenerKind kind, IReadOnlyList<string> before, Stage? reached)
+/// <param name="begins">Is told when the first line is typed: until then nothing was tried.</param>
+public sealed partial class TrialRun(OfferedTrial trial, ListenerKind kind, IReadOnlyList<string> before, Stage? reached, Action begins)
     : TypingRun("Try it")
 {
     /// <summary>A prompt waits when nothing came for so long, and is waited for so long; milliseconds.</summary>
@@ -50,6 +51,8 @@ public sealed partial class TrialRun(OfferedTrial trial, ListenerKind kind, IRea
                 Finish(SequenceState.TimedOut, $"The prompt did not come back within {MostWait / 1000} s: nothing more was typed.");
             return null;
         }
+        if (next == 0)
+            begins();
         var typed = trial.Lines[next++];
         arrived.Clear();
         (began, changedAt) = (now, now);

@@ -112,7 +112,6 @@ public sealed record Result(
 /// <param name="Log">Whether the answer is made of lines of the kernel's log.</param>
 /// <param name="Needs">A fact without which an answer cannot be read; null for none.</param>
 /// <param name="Otherwise">The result of an answer in which nothing was found; null for none.</param>
-/// <param name="Teaches">Facts that its answer tells beside the result, for trials; null for none.</param>
 public sealed record Way(
     IReadOnlyList<ListenerKind> At,
     string Type,
@@ -123,8 +122,7 @@ public sealed record Way(
     int Seconds = 2,
     bool Log = false,
     string? Needs = null,
-    string? Otherwise = null,
-    IReadOnlyList<string>? Teaches = null
+    string? Otherwise = null
 );
 
 /// <summary>What in a line of an answer means which result. Named groups are facts that later commands and readings use.</summary>

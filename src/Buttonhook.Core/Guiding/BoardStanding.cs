@@ -77,7 +77,7 @@ public static class BoardStanding
             WorkStep.Prepare => proof.OnCard,
             WorkStep.Connect => proof.BytesRead && enough == true,
             WorkStep.Boot => proof.BytesRead && state is { Settled: true, Attached: false, Outcome: not Outcome.Cut },
-            WorkStep.Diagnose => state is { Outcome: Outcome.ReachedLogin, Attached: false, HelpedUp: false } or { Kept: true },
+            WorkStep.Diagnose => state is { Outcome: Outcome.ReachedLogin, Uncounted: false } or { Kept: true },
             _ => state is { Kept: true },
         };
 

@@ -82,6 +82,9 @@ public sealed record BootState(
     bool Helped = false
 )
 {
+    /// <summary>Whether it stands at a login and counts for nothing all the same.</summary>
+    public bool Uncounted => Attached || HelpedUp;
+
     /// <summary>Whether it came to its login, and only with what was tried by hand.</summary>
     public bool HelpedUp => Helped && Settled && BootSummary.Good(Outcome ?? Consoles.Outcome.Stopped);
 

@@ -58,11 +58,7 @@ public static class NextThings
         boot switch
         {
             { Settled: true, Corrected: false, Kept: false, Top: { Correction: not null } top } => Mend(board, model, catalogue, boot, top),
-            { Settled: true, Kept: false, Attached: false, HelpedUp: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(
-                step,
-                board,
-                boot
-            ),
+            { Settled: true, Kept: false, Uncounted: false, Outcome: Outcome.ReachedLogin or Outcome.Degraded } => Keep(step, board, boot),
             _ => TakeImage(board, catalogue, matches),
         };
 
@@ -100,8 +96,8 @@ public static class NextThings
                     "Put the same onto the card, then boot without a hand: that boot counts.",
                 ],
                 NextAction.Open,
-                "See what was tried",
-                "diagnose",
+                step == WorkStep.Prepare ? "" : "See the edit",
+                "prepare",
                 5
             ),
             { Attached: true } => Boot(

@@ -20,10 +20,22 @@ public class TrialTests
         return Book.For(context, Listener.Of(context.Before, board.Prompt, context.Reached)).FirstOrDefault();
     }
 
+    private static TrialVerdict Verdict(PlayedBoard board, int line, string cause, int? quiet)
+    {
+        var said = BootSummary.Of(board.Reader.Result());
+        return TrialOutcome.Of(said, said.Top?.Id, line, cause, quiet);
+    }
+
     private static TrialRun RunOf(OfferedTrial offered, PlayedBoard board)
     {
         var context = board.Context();
-        return new(offered, Listener.Of(context.Before, board.Prompt, context.Reached).Kind, context.Before, context.Reached);
+        return new(
+            offered,
+            Listener.Of(context.Before, board.Prompt, context.Reached).Kind,
+            context.Before,
+            context.Reached,
+            () => board.Reader.Note(new(board.Now, EventKind.Tried, offered.Says))
+        );
     }
 
     [Theory]
@@ -36,20 +48,19 @@ public class TrialTests
         if (first.Length > 0)
             board.Enter(first);
         var context = board.Context();
-        board.Play(new AskRound(Knowledge.Rules.Book, context, _ => { }, Book));
+        board.Play(new AskRound(Knowledge.Rules.Book, context, _ => { }));
         board.Wait();
         var offered = Offered(board)!;
         Assert.Equal(fault, offered.CauseId);
         var line = board.Reader.Log.LineCount;
         var run = RunOf(offered, board);
-        board.Reader.Note(new(board.Now, EventKind.Tried, offered.Says));
         var typed = board.Play(run);
         Assert.True(run.State == SequenceState.Done, run.Says);
         Assert.Equal(offered.Lines, typed);
         Assert.Equal(last, typed[^1]);
         board.Wait();
         var (reading, diagnosis) = board.Reader.Diagnose();
-        Assert.Equal(TrialVerdict.Proved, TrialOutcome.Of(reading, diagnosis, line, fault, live: true));
+        Assert.Equal(TrialVerdict.Proved, Verdict(board, line, fault, 0));
         // A boot that a hand helped counts nowhere, however well it ended.
         Assert.True(reading.Helped);
         Assert.False(BootSummary.IsCounted(reading, diagnosis));
@@ -61,7 +72,10 @@ public class TrialTests
         var again = board.Reader.Diagnose();
         Assert.False(again.Reading.Helped);
         Assert.NotEqual(Core.Consoles.Outcome.ReachedLogin, again.Reading.Outcome);
-        Assert.Equal(TrialVerdict.NoHelp, TrialOutcome.Of(again.Reading, again.Diagnosis, board.Reader.Log.LineCount, fault, live: true));
+        // Not before it has stood still for a while is it said that it stopped as before.
+        Assert.Equal(TrialVerdict.Watched, Verdict(board, board.Reader.Log.LineCount, fault, 5000));
+        Assert.Equal(TrialVerdict.NoHelp, Verdict(board, board.Reader.Log.LineCount, fault, TrialOutcome.StandsStill));
+        Assert.Equal(TrialVerdict.NoHelp, Verdict(board, board.Reader.Log.LineCount, fault, null));
     }
 
     [Fact]
@@ -81,13 +95,15 @@ public class TrialTests
     public void A_refusal_ends_it_and_nothing_more_is_typed()
     {
         var offered = new OfferedTrial("t", "root-not-found", "Root not found", "Try.", ["first", "second"], "Nothing.", null);
-        var run = new TrialRun(offered, ListenerKind.InitialShell, ["ALERT!"], Stage.Root);
+        var tried = 0;
+        var run = new TrialRun(offered, ListenerKind.InitialShell, ["ALERT!"], Stage.Root, () => tried++);
         Assert.Null(run.Advance(0, "(initramfs) "));
         Assert.Equal("first\r", System.Text.Encoding.ASCII.GetString(run.Advance(800, "")!.Value.Bytes));
         Assert.Null(run.Advance(900, "first\r\nsh: first: not found\r\n(initramfs) "));
         Assert.Null(run.Advance(1700, ""));
         Assert.Equal(SequenceState.Failed, run.State);
         Assert.Contains("sh: first: not found", run.Says);
+        Assert.Equal(1, tried);
     }
 
     [Fact]
@@ -96,7 +112,7 @@ public class TrialTests
         var offered = new OfferedTrial("t", "root-not-found", "Root not found", "Try.", ["exit"], "Nothing.", null);
         foreach (var prompt in new[] { "host login: ", "Password: ", "=> ", "" })
         {
-            var run = new TrialRun(offered, ListenerKind.InitialShell, [], Stage.Root);
+            var run = new TrialRun(offered, ListenerKind.InitialShell, [], Stage.Root, () => Assert.Fail("Nothing was tried."));
             Assert.Null(run.Advance(0, prompt));
             Assert.Null(run.Advance(800, ""));
             Assert.Equal(SequenceState.Failed, run.State);
@@ -157,19 +173,22 @@ public class TrialTests
         null
     )]
     [InlineData("/dev/vda2: UUID=\"aa-bb\" TYPE=\"ext4\" PARTUUID=\"f0570001-02\"", "UUID=aa-bb", null, null, "/dev/vda2")]
+    [InlineData(" 179 0 31166976 mmcblk0\n 179 1 262144 mmcblk0p1\n 179 2 30900736 mmcblk0p2", "PARTUUID=5e1c04aa-02", null, null, null)]
+    [InlineData("/dev/sda1: UUID=\"a-1\" TYPE=\"ext4\"\n/dev/sda2: UUID=\"a-2\" TYPE=\"ext4\"", "/dev/vda2", null, null, null)]
     [InlineData(
-        " 179 0 31166976 mmcblk0\n 179 1 262144 mmcblk0p1\n 179 2 30900736 mmcblk0p2",
-        "PARTUUID=5e1c04aa-02",
-        "/dev/mmcblk0p2",
-        "/dev/mmcblk0p2",
+        "/dev/sda1: LABEL=\"root\" UUID=\"a-1\" TYPE=\"ext4\"\n/dev/sda2: UUID=\"a-2\" TYPE=\"ext4\"",
+        "/dev/vda2",
+        "/dev/sda1",
+        "/dev/sda1",
         null
     )]
-    [InlineData(" 8 1 262144 sda1\n 8 2 30900736 sda2", "/dev/sda2", null, null, "/dev/sda2")]
     [InlineData("nothing of that kind", "/dev/sda2", null, null, null)]
     public void Lists_of_partitions_tell_what_could_be_the_root(string printed, string named, string? found, string? with, string? there)
     {
-        var facts = new Dictionary<string, string> { ["root"] = named };
-        AskFacts.LearnPartitions(printed.Split('\n').Reverse(), facts);
+        var read = LogDiagnosis
+            .Read(System.Text.Encoding.UTF8.GetBytes($"[    0.000000] Kernel command line: root={named} ro\n{printed}\n"), Knowledge.Rules)
+            .Result();
+        var facts = AskFacts.Of(read.Log, read.Diagnosis, null);
         Assert.Equal(found, facts.GetValueOrDefault("rootfound"));
         Assert.Equal(with, facts.GetValueOrDefault("rootas"));
         Assert.Equal(there, facts.GetValueOrDefault("rootthere"));

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { TriedView } from "../shared/api";
 import styles from "./Asking.module.css";
-import { EditWords } from "./EditWords";
+import { editInWords } from "./editInWords";
 
 /** What was tried in a boot and what came of it; what proved itself leads to the card. */
 export function TriedList({ tried, boardId }: { tried: TriedView[]; boardId: string }) {
@@ -18,8 +18,7 @@ export function TriedList({ tried, boardId }: { tried: TriedView[]; boardId: str
           </p>
           {t.verdict === "proved" && t.offered.edit && (
             <p>
-              What lasts: <EditWords edit={t.offered.edit} />{" "}
-              <Link to={`/boards/${boardId}/prepare`}>Correct the card</Link>
+              What lasts: {editInWords(t.offered.edit)}. <Link to={`/boards/${boardId}/prepare`}>Correct the card</Link>
             </p>
           )}
         </li>
