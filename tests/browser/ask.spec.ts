@@ -130,3 +130,42 @@ test("what is tried until reset proves the cause, and the edit that lasts is clo
   const boots = (await (await page.request.get(`/api/boards/${id}/boots`)).json()) as { number: number; word: string }[];
   expect(boots.find((b) => b.number === 1)!.word).toBe("Reached login with what was tried");
 });
+
+test("ten starts are captured and judged, and what the ones that failed share is told @long", async ({ page }) => {
+  test.setTimeout(400_000);
+  const id = await bootWith(page, "Marrow", "card-loose");
+  await expect(consoleOf(page)).toContainText("login:", { timeout: 60_000 });
+  await page.keyboard.press("m");
+  const form = page.getByRole("region", { name: "Start it again and again" });
+  await form.getByLabel("Its password, not kept").fill("orchard");
+  await form.getByRole("button", { name: "Start it 10 times" }).click();
+  const starts = page.getByRole("region", { name: "Starts" });
+  await expect(starts).toContainText("3 of 3 Card not seen; the last stage was second loader.", { timeout: 300_000 });
+  await expect(page.getByRole("status").getByText("All 10 starts are over. 7 of 10 came up.")).toBeVisible({ timeout: 60_000 });
+  await expect(starts).toContainText("8 of 11 starts reached the login (at least 52 % expected).");
+  await expect(starts.getByRole("img", { name: /^Login: \d+\.\d s to \d+\.\d s/ })).toBeVisible();
+  await expect(starts).toContainText("Printed by none that came up: Card did not respond");
+  // The password stands nowhere.
+  await expect(page.locator("body")).not.toContainText("orchard");
+  await expectAccessible(page);
+  await starts.getByRole("button", { name: /^Start 3: did not come up, Card not seen/ }).click();
+  await expect(consoleOf(page)).toContainText("U-Boot");
+  await page.goto(`/boards/${id}/keep`);
+  await expect(page.getByText("8 of 11 starts reached the login (at least 52 % expected)")).toBeVisible();
+});
+
+test("a key ends a series of starts, and a name is wanted where a login waits", async ({ page }) => {
+  await bootWith(page, "Purslane", "card-loose");
+  await expect(consoleOf(page)).toContainText("login:", { timeout: 60_000 });
+  await page.keyboard.press("m");
+  const form = page.getByRole("region", { name: "Start it again and again" });
+  await form.getByLabel("Name to log in with").fill("");
+  await form.getByRole("button", { name: "Start it 10 times" }).click();
+  const said = page.getByRole("status").filter({ hasText: "Start it again and again" });
+  await expect(said).toContainText("The board waits at its login: give a name and a password");
+  await form.getByLabel("Name to log in with").fill("fallow");
+  await form.getByRole("button", { name: "Start it 10 times" }).click();
+  await expect(said).toContainText("Start 1 of 10", { timeout: 30_000 });
+  await page.keyboard.press("x");
+  await expect(said).toContainText("Ended by you.");
+});

@@ -107,6 +107,40 @@ public sealed class Rounds(
         );
     }
 
+    /// <summary>Begins to start a board again and again; what stands in the way is a problem in words, and nothing is typed then.</summary>
+    public Problem? StartAgain(string bootId, StartsAsked asked)
+    {
+        if (asked.Times is < 1 or > StartsRun.Most || asked.User.Length > 64 || asked.Password.Length > 200)
+            return new(
+                $"1 to {StartsRun.Most} starts can be asked for, with a name of up to 64 letters and a password of up to 200.",
+                $"It is {asked.Times} {(asked.Times == 1 ? "start" : "starts")}, a name of {asked.User.Length} letters and a password of {asked.Password.Length}.",
+                "Correct that."
+            );
+        if (captures.Running(bootId) is not { Live: true, Ending: false } capture)
+            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+        return capture.Run(
+            new StartsRun(
+                asked,
+                () =>
+                    captures.With(
+                        bootId,
+                        r => new StartSeen(
+                            r.Reading.Attempts.Count,
+                            r.Reading.LastStage == Stage.Login,
+                            r.Reading.Waiting || r.Ending.ProvesSilence,
+                            Listener.Of(LinesOf(r.Log), capture.Prompt, r.Reading.LastStage)
+                        )
+                    )!
+            )
+        );
+    }
+
+    private static List<string> LinesOf(ConsoleLog log)
+    {
+        var from = Math.Max(1, log.CompleteLines - LinesBefore + 1);
+        return [.. Enumerable.Range(from, Math.Max(0, log.CompleteLines - from + 1)).Select(log.Text)];
+    }
+
     private List<TriedView> Tried(Boot boot, Capture? capture)
     {
         var kept = boots.Trials(boot.Id);
@@ -156,14 +190,7 @@ public sealed class Rounds(
         lock (capture.Reader)
         {
             var log = capture.Reader.Log;
-            var from = Math.Max(1, log.CompleteLines - LinesBefore + 1);
-            return new(
-                [.. Enumerable.Range(from, Math.Max(0, log.CompleteLines - from + 1)).Select(log.Text)],
-                diagnosis.LastStage,
-                diagnosis,
-                boots.Results(id),
-                AskFacts.Of(log, diagnosis, console)
-            );
+            return new(LinesOf(log), diagnosis.LastStage, diagnosis, boots.Results(id), AskFacts.Of(log, diagnosis, console));
         }
     }
 }

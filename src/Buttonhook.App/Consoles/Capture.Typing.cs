@@ -63,11 +63,13 @@ public sealed partial class Capture
     /// <summary>Sends typed bytes to the board. What answers a question for a password is not kept.</summary>
     public Problem? Type(byte[] bytes)
     {
-        // Whoever types has the console: a round ends at once.
-        if (Round is { State: SequenceState.Waiting })
+        if (current is { EndsAtAnyKey: true, State: SequenceState.Waiting })
             StopTyping();
         return Send(bytes, false);
     }
+
+    /// <summary>What types by itself, or did last.</summary>
+    private TypingRun? current;
 
     /// <summary>The round in which the board is or was asked last; null before the first.</summary>
     public AskRound? Round { get; private set; }
@@ -207,6 +209,7 @@ public sealed partial class Capture
     {
         if (Begin(new(run.Name, SequenceState.Waiting, run.Says, null)) is not { } stop)
             return Busy();
+        current = run;
         lock (heard)
             heard.Clear().Append(unfinished);
         Note(new(source.Now, EventKind.Sequence, $"{run.Name}: begins"));

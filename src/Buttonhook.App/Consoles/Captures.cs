@@ -23,6 +23,9 @@ public sealed partial class Captures(
 {
     private RuleBookIndex Rules => books.Current;
 
+    /// <summary>The starts that a capture holds, each judged by itself.</summary>
+    public Starts StartsIn(ReadCapture read) => Starts.Of(read, Rules);
+
     /// <summary>The rule book that boots are read by.</summary>
     public RuleBook Book => Rules.Book;
     private const int KeptReadings = 12;

@@ -1,4 +1,8 @@
 using Buttonhook.App.Asking;
+using Buttonhook.App.Consoles;
+using Buttonhook.Core.Asking;
+using Buttonhook.Core.Keeping;
+using Buttonhook.Storage;
 
 namespace Buttonhook.App.Endpoints;
 
@@ -28,5 +32,19 @@ public static class AskEndpoints
                     rounds.Try(id, input.TrialId) is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(rounds.Of(id))
             )
             .Produces<AskedView>();
+        api.MapGet(
+                "/boots/{id}/starts",
+                (string id, BootStore boots, Captures captures) =>
+                    boots.Find(id) is not null && captures.With(id, captures.StartsIn) is { } starts
+                        ? Results.Ok(starts)
+                        : Problems.Missing("This boot")
+            )
+            .Produces<Starts>();
+        api.MapPost(
+                "/boots/{id}/starts",
+                (string id, StartsAsked asked, Rounds rounds, BootViews views) =>
+                    rounds.StartAgain(id, asked) is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(views.Boot(id))
+            )
+            .Produces<BootView>();
     }
 }

@@ -53,7 +53,10 @@ public static class BoardEndpoints
             .Produces<IReadOnlyList<BoardSummary>>();
         api.MapGet("/catalogue", (Catalogue catalogue) => catalogue);
         api.MapPost("/identification", Identify).Produces<Identified>();
-        api.MapGet("/faults", () => SimulatedFaults.All.Select(f => new FaultChoice(f.Id, f.Name)).ToList());
+        api.MapGet(
+            "/faults",
+            () => SimulatedFaults.All.Append(SimulatedFaults.Unsteady).Select(f => new FaultChoice(f.Id, f.Name)).ToList()
+        );
         api.MapGet(
                 "/boards/{id}",
                 (string id, BoardViews views) => views.Board(id) is { } view ? Results.Ok(view) : Problems.Missing("This board")

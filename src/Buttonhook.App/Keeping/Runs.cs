@@ -76,7 +76,8 @@ public sealed class Runs(
                                         ? p.Says
                                         : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"of {p.AddedAt:yyyy-MM-dd}")
                                 ),
-                        ]
+                        ],
+                        captures.StartsIn(read)
                     )
                 )
         );

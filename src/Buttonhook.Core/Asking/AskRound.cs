@@ -56,6 +56,9 @@ public sealed partial class AskRound : TypingRun
         Diagnosis = context.Diagnosis;
     }
 
+    /// <inheritdoc/>
+    public override bool EndsAtAnyKey => true;
+
     /// <summary>Who waits at the console; null before that is known.</summary>
     public Listener? Listener { get; private set; }
 

@@ -7,6 +7,9 @@ public abstract class TypingRun(string name)
     /// <summary>Its name.</summary>
     public string Name => name;
 
+    /// <summary>Whether any key that a person types ends it: whoever types has the console.</summary>
+    public virtual bool EndsAtAnyKey => false;
+
     /// <summary>How it stands.</summary>
     public SequenceState State { get; private set; }
 

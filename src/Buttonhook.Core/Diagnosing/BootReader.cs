@@ -27,7 +27,7 @@ public sealed partial class BootReader
     private readonly bool[] passOver;
     private readonly List<int> stageMarksSeen = [];
     private LineQuality quality = new();
-    private int triedAt;
+    private readonly List<int> triedAt = [];
     private int? lostAt;
     private readonly KernelClock clock = new();
     private readonly ShapeWatch shapes;
@@ -95,7 +95,7 @@ public sealed partial class BootReader
                     Log.CountFrom(happened.Milliseconds, TimeOrigin.Power);
                 break;
             case EventKind.Tried:
-                triedAt = Math.Max(1, Log.LineCount);
+                triedAt.Add(Math.Max(1, Log.LineCount));
                 break;
             case EventKind.Gap:
                 lostAt = happened.Milliseconds;
@@ -302,7 +302,9 @@ public sealed partial class BootReader
                         a.Last,
                         ended == Outcome.Rebooting ? Outcome.Stopped : ended,
                         Attempts.LastStage(own),
-                        Attempts.Stages(own, Log, a.First)
+                        Attempts.Stages(own, Log, a.First),
+                        triedAt.Exists(l => l >= a.First && l <= a.Last),
+                        powered.Exists(l => Math.Abs(l - a.First) <= 1)
                     );
                 }
             )
@@ -324,7 +326,7 @@ public sealed partial class BootReader
             line,
             Log.LongestQuiet(inFinal.FirstOrDefault(m => m.Mark.Stage == Stage.Login)?.Line),
             Log.Origin == TimeOrigin.Power || attempts.Count > 1 || marks.Any(m => m.Mark.Stage <= Stage.Kernel),
-            triedAt >= final.First
+            triedAt.Exists(l => l >= final.First)
         );
         return new CaptureLook(Index, end, reading, evidence, harmless, signals, inFinal, last, lastLine, shapes);
     }

@@ -24,13 +24,17 @@ public sealed record BootReading(
 
 /// <summary>One attempt to boot within a capture; lines are counted from 1.</summary>
 /// <param name="Stages">Its stages; the times of the first attempt count from where the capture counts from, those of a later one from its first line.</param>
+/// <param name="Helped">Whether something was tried by hand in it: it counts nowhere.</param>
+/// <param name="ByPower">Whether power was marked where it begins.</param>
 public sealed record Attempt(
     int Number,
     int FirstLine,
     int LastLine,
     Outcome Outcome,
     Stage? LastStage,
-    IReadOnlyList<StageReached> Stages
+    IReadOnlyList<StageReached> Stages,
+    bool Helped = false,
+    bool ByPower = false
 );
 
 /// <summary>A stage, the line that shows it, and milliseconds since power when arrival times are known.</summary>

@@ -70,6 +70,7 @@ public static class SettingNames
         ["system.root-size"] = "Size of the root",
         ["system.memory"] = "Memory that the kernel counts",
         ["system.heat"] = "Hottest reading",
+        ["time.starts"] = "Starts",
         ["network.interface"] = "Interface",
         ["network.address"] = "Address",
         ["met.fixed"] = "Met and mended",

@@ -20,6 +20,7 @@ public sealed record Mended(string Cause, string Text, int? ProvenBy);
 /// <param name="Recipes">The recipes that were chosen.</param>
 /// <param name="Mended">What was corrected, in order.</param>
 /// <param name="Photos">What each photo of the board shows; null when none is known.</param>
+/// <param name="Starts">The starts that its capture holds; null when they were not looked at.</param>
 /// <param name="Source">Where the bytes came from ("/dev/ttyUSB0 at 115200 8N1").</param>
 public sealed record Run(
     Board Board,
@@ -36,7 +37,8 @@ public sealed record Run(
     string Source,
     string? LogSha256,
     DateTimeOffset BootedAt,
-    IReadOnlyList<string>? Photos = null
+    IReadOnlyList<string>? Photos = null,
+    Starts? Starts = null
 );
 
 /// <summary>Fills working settings in from a run: what a log proves with its line, what the bench says as claimed, where both differ with both sides.</summary>
@@ -381,6 +383,14 @@ public static class SettingsMaker
                     Standing.Proven,
                     "the log",
                     stage.Line
+                );
+            if (run.Starts is { Counted: > 1, Says: { } starts } series)
+                Add(
+                    "time.starts",
+                    starts,
+                    Standing.Proven,
+                    "the log",
+                    series.All.Last(s => s.Came is StartCame.Up or StartCame.Failed).Line
                 );
             Told("network.interface", said.Interface);
             foreach (var address in Facts.Addresses)

@@ -38,6 +38,13 @@ public sealed class SimulatedBoard
     private int highlighted = 1;
     private int clock;
     private int restarts;
+
+    /// <summary>Whether its first boot is over.</summary>
+    private bool grown;
+
+    /// <summary>Restarts that nobody asked for, one behind the other.</summary>
+    private int loops;
+    private const int LongestLoop = 6;
     private int passwordsAsked;
 
     /// <summary>What was tried at a shell and holds until the board restarts: another root, and how often its shell was left since; a mount table.</summary>
@@ -48,7 +55,8 @@ public sealed class SimulatedBoard
     /// <summary>A board at the moment of power.</summary>
     public SimulatedBoard(SimulationPlan plan)
     {
-        whole = this.plan = plan;
+        whole = plan;
+        plan = this.plan = plan with { FaultId = SimulatedFaults.At(plan.FaultId, 0) };
         ListenSpeed = plan.ListenSpeed;
         steps = new(PrintedBoot.For(plan));
     }
@@ -88,6 +96,7 @@ public sealed class SimulatedBoard
                 break;
             case Then.Login:
                 mode = Mode.Name;
+                grown = true;
                 break;
             case Then.Silence:
                 mode = Mode.Silent;
@@ -100,8 +109,9 @@ public sealed class SimulatedBoard
 
     private void Restart(bool keepFault)
     {
+        restarts++;
         // A loop by a weak supply ends after some rounds: even a real board is switched off at last.
-        if (++restarts > 6)
+        if (++loops > LongestLoop)
         {
             mode = Mode.Silent;
             return;
@@ -109,7 +119,12 @@ public sealed class SimulatedBoard
         mode = Mode.Booting;
         highlighted = 1;
         (otherRoot, otherTable, left) = (false, false, 0);
-        plan = whole with { Seed = whole.Seed + restarts, FaultId = keepFault ? whole.FaultId : null };
+        plan = whole with
+        {
+            Seed = whole.Seed + restarts,
+            FaultId = keepFault ? SimulatedFaults.At(whole.FaultId, restarts) : null,
+            FirstBoot = whole.FirstBoot && !grown,
+        };
         steps = new(PrintedBoot.For(plan));
     }
 
@@ -228,6 +243,7 @@ public sealed class SimulatedBoard
 
     private void Enter(string line)
     {
+        loops = 0;
         var host = plan.Host;
         switch (mode)
         {

@@ -33,10 +33,22 @@ public static class SimulatedFaults
         Fault(CauseIds.OutOfMemory, "The image needs more memory than there is"),
     ];
 
+    /// <summary>A fault that comes and goes: every third start does not find the card.</summary>
+    public static SimulatedFault Unsteady { get; } =
+        Fault("card-loose", "The card is loose: every third start does not find it", CauseIds.NoBootMedium, CauseIds.CardNotDetected);
+
+    /// <summary>The fault that a start meets.</summary>
+    /// <param name="id">The fault that was put into the board, or null.</param>
+    /// <param name="start">The start, from 0 since power.</param>
+    public static string? At(string? id, int start) =>
+        id != Unsteady.Id ? id
+        : start % 3 == 2 ? CauseIds.NoBootMedium
+        : null;
+
     private static SimulatedFault Fault(string id, string name, params string[] also) => new(id, name, [id, .. also]);
 
     /// <summary>The fault with this id, or null.</summary>
-    public static SimulatedFault? Find(string? id) => All.FirstOrDefault(f => f.Id == id);
+    public static SimulatedFault? Find(string? id) => id == Unsteady.Id ? Unsteady : All.FirstOrDefault(f => f.Id == id);
 
     /// <summary>What goes wrong by itself with this image on this board and bench, leaving out what was corrected; null when nothing does.</summary>
     public static SimulatedFault? Implied(

@@ -1,4 +1,3 @@
-import { useEffect } from "react";
 import { Button } from "react-bootstrap";
 import type { BootView } from "../shared/api";
 import { useKeys } from "../shared/keys";
@@ -8,6 +7,7 @@ import { AskedSteps } from "./AskedSteps";
 import styles from "./Asking.module.css";
 import { TriedList } from "./TriedList";
 import { TryIt } from "./TryIt";
+import { useStopAtAnyKey } from "./useStopAtAnyKey";
 import { useAsk, useAsked, useTry } from "./queries";
 
 /** Asks the board itself: shows who waits and the first command, asks on one press, and shows each answer with what it changed. Any key stops it. */
@@ -20,17 +20,7 @@ export function AskBoard({ boot, boardId }: { boot: BootView; boardId: string })
   const first = asked.data?.first ?? null;
   const { mutate: end } = stop;
   useKeys({ q: () => !running && first && !ask.isPending && ask.mutate(undefined) });
-  useEffect(() => {
-    if (!running) return;
-    const stopIt = (event: KeyboardEvent) => {
-      if (["Shift", "Control", "Alt", "Meta", "Tab"].includes(event.key)) return;
-      event.preventDefault();
-      event.stopPropagation();
-      end(undefined);
-    };
-    window.addEventListener("keydown", stopIt, true);
-    return () => window.removeEventListener("keydown", stopIt, true);
-  }, [running, end]);
+  useStopAtAnyKey(running, () => end(undefined));
   if (!asked.data) return null;
   const { who, says, steps, trial, tried } = asked.data;
   if (!running && !first && !trial && steps.length === 0 && tried.length === 0 && !says) return null;

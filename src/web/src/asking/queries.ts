@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import type { StartsAsked } from "../shared/api";
 import { answer, GET, POST, PUT } from "../shared/api";
 import { path, useChange } from "../shared/queries";
 
@@ -20,6 +21,17 @@ export const useTry = (boardId: string, bootId: string) =>
     boardId,
     bootId,
   );
+
+/** The starts that a boot's capture holds. */
+export const useStarts = (bootId: string, live: boolean) =>
+  useQuery({
+    queryKey: ["boot", bootId, "starts"],
+    queryFn: () => answer(GET("/api/boots/{id}/starts", path(bootId))),
+    refetchInterval: live ? 2000 : false,
+  });
+
+export const useStartAgain = (boardId: string, bootId: string) =>
+  useChange((body: StartsAsked) => answer(POST("/api/boots/{id}/starts", { ...path(bootId), body })), boardId, bootId);
 
 /** Keeps an answer to a question; the ranking that follows is shown at once. Null takes it back. */
 export const useAnswer = (bootId: string, boardId: string) => {

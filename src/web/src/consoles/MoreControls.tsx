@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
+import { StartAgain } from "../asking/StartAgain";
 import type { BoardView, BootView } from "../shared/api";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue } from "../shared/queries";
@@ -172,6 +173,7 @@ export default function MoreControls({ view, boot }: { view: BoardView; boot: Bo
   return (
     <div className={styles.more}>
       <LogIn boot={boot} user={image?.defaultUser ?? ""} />
+      <StartAgain boot={boot} user={image?.defaultUser ?? ""} row={styles.handRow ?? ""} />
       <SlowPaste boot={boot} />
       <Sequences boardId={view.board.id} boot={boot} />
       {boot.line && <Line boot={boot} />}

@@ -1,6 +1,7 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { AskBoard } from "../asking/AskBoard";
+import { StartsSeen } from "../asking/StartsSeen";
 import { useStored } from "../frame/useStored";
 import type { BoardView, BootView, Diagnosis } from "../shared/api";
 import { useKeys } from "../shared/keys";
@@ -269,6 +270,9 @@ export function WatchedBoot({
           />
         )}
         {boot.live && boot.outcome !== "reached-login" && <AskBoard boot={boot} boardId={view.board.id} />}
+        {(boot.attempts.length > 1 || boot.typing?.name === "Start it again and again") && (
+          <StartsSeen boot={boot} onLine={show} />
+        )}
         <BootControls
           boot={boot}
           model={view.model}

@@ -2996,6 +2996,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Starts"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["StartsAsked"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -5644,6 +5706,16 @@ export interface components {
             lastStage: null | components["schemas"]["Stage"];
             /** @description Its stages; the times of the first attempt count from where the capture counts from, those of a later one from its first line. */
             stages: components["schemas"]["StageReached"][];
+            /**
+             * @description Whether something was tried by hand in it: it counts nowhere.
+             * @default false
+             */
+            helped: boolean;
+            /**
+             * @description Whether power was marked where it begins.
+             * @default false
+             */
+            byPower: boolean;
         };
         /** @description A button of the stage bar. */
         BarStage: {
@@ -7781,6 +7853,27 @@ export interface components {
             changes: string;
             edit: null | components["schemas"]["TrialEdit"];
         };
+        /** @description One start of a board within a capture. */
+        OneStart: {
+            /**
+             * Format: int32
+             * @description From 1, as the capture counts its starts.
+             */
+            number: number;
+            /**
+             * Format: int32
+             * @description Its first line.
+             */
+            line: number;
+            came: components["schemas"]["StartCame"];
+            lastStage: null | components["schemas"]["Stage"];
+            /** @description Of one that failed, the likeliest cause; null where no rule explains it. */
+            causeId: null | string;
+            /** @description The name of that cause. */
+            cause: null | string;
+            /** @description Its stages, in milliseconds from its begin. */
+            stages: components["schemas"]["StageReached"][];
+        };
         /** @description What a log would say if the board stood still behind its last byte. */
         OtherHalf: {
             outcome: components["schemas"]["Outcome"];
@@ -8514,6 +8607,21 @@ export interface components {
             says: string;
             fingerprint: null | string;
         };
+        /** @description Something that several starts that failed share. */
+        SharedByFailed: {
+            /** @description What it is, in words. */
+            says: string;
+            /**
+             * Format: int32
+             * @description How many of those that failed.
+             */
+            starts: number;
+            /**
+             * Format: int32
+             * @description A line that shows it; null for none.
+             */
+            line: null | number;
+        };
         /** @description How many things lie on each shelf below the bench. */
         Shelves: {
             /** Format: int32 */
@@ -8589,11 +8697,79 @@ export interface components {
             /** Format: int32 */
             milliseconds: null | number;
         };
+        /** @description How long the starts took to a stage, in seconds. */
+        StageTimes: {
+            stage: components["schemas"]["Stage"];
+            /** @description By start, in the order of the starts; null for one that did not reach it or has no times. */
+            seconds: (null | number)[];
+            /**
+             * Format: double
+             * @description The shortest.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description The median.
+             */
+            middle: number;
+            /**
+             * Format: double
+             * @description The longest.
+             */
+            most: number;
+        };
         /**
          * @description What a setting stands on.
          * @enum {unknown}
          */
         Standing: "proven" | "claimed" | "differs" | "unknown";
+        /**
+         * @description What became of a start.
+         * @enum {unknown}
+         */
+        StartCame: "up" | "failed" | "cut-short" | "helped" | "running";
+        /** @description The starts of a board within one capture: how many came up of how many, how long each took, what those that failed share. */
+        Starts: {
+            /** @description Every start whose begin was seen. */
+            all: components["schemas"]["OneStart"][];
+            /**
+             * Format: int32
+             * @description How many reached the login.
+             */
+            up: number;
+            /**
+             * Format: int32
+             * @description Of how many; what is under way, was cut short or was helped does not count.
+             */
+            counted: number;
+            /**
+             * Format: double
+             * @description What share can be expected at least, 0 to 1 (double SuccessRate.LowerEnd(double successes, double tries)).
+             */
+            atLeast: number;
+            /** @description By stage that starts come to, but for the one that they begin with. */
+            times: components["schemas"]["StageTimes"][];
+            /** @description What those that failed share, the most first; empty while fewer than two failed, but for their causes. */
+            shared: components["schemas"]["SharedByFailed"][];
+            /** @description It in a sentence ("9 of 10 starts reached the login (at least 66 % expected)"); null while none is counted. */
+            says?: null | string;
+        };
+        /** @description How a board is to be started again and again. */
+        StartsAsked: {
+            /**
+             * Format: int32
+             * @description How many new starts, 1 to 100.
+             */
+            times: number;
+            /** @description Whether a person restarts it when told; else it is told to restart itself. */
+            byHand: boolean;
+            /** @description Whether the first start that does not come up ends it. */
+            untilFailure: boolean;
+            /** @description Who logs in where a login waits; empty for nobody. */
+            user: string;
+            /** @description Theirs; typed where it is asked for, and kept nowhere. */
+            password: string;
+        };
         /** @description What the bench has learnt. */
         Statistics: {
             /**

@@ -105,7 +105,12 @@ export const moment = (iso: string) =>
     hourCycle: "h23",
   });
 
-/** Seconds as a person says them. */
+/** Seconds with a tenth where that says something: "12.3 s", "2:05". */
+export function seconds(value: number): string {
+  return value < 100 ? `${value.toFixed(1)} s` : clock(value);
+}
+
+/** A length of time in words that are short: "40 s", "12 min", "1.5 h". */
 export function duration(seconds: number): string {
   if (seconds < 90) return `${Math.round(seconds)} s`;
   if (seconds < 5400) return `${Math.round(seconds / 60)} min`;

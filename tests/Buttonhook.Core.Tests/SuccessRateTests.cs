@@ -1,8 +1,7 @@
-using Buttonhook.Core.Matching;
 using FsCheck;
 using FsCheck.Xunit;
 
-namespace Buttonhook.Core.Tests.Matching;
+namespace Buttonhook.Core.Tests;
 
 public class SuccessRateTests
 {

@@ -1,4 +1,4 @@
-namespace Buttonhook.Core.Matching;
+namespace Buttonhook.Core;
 
 /// <summary>What can be expected after some tries: a Beta(1 + successes, 1 + failures) posterior, from a flat prior (Bayes, 1763). Tries may be weighed, so they need not be whole.</summary>
 public static class SuccessRate
