@@ -1,6 +1,17 @@
+import { existsSync } from "node:fs";
 import type { Page } from "@playwright/test";
 import { expect, expectAccessible, steps, test } from "./bench";
 import { Console } from "./terminals";
+
+const emulated = new URL("../../.build/emulator/", import.meta.url).pathname;
+
+/** An emulated computer with a distribution's own packages, its console behind a pseudo-terminal; nothing is written to its card. */
+const emulator = (root: string) =>
+  Console.make(
+    `qemu-system-x86_64 -accel tcg -m 512 -display none -monitor none -serial stdio -nic none -no-reboot -snapshot ` +
+      `-kernel ${emulated}vmlinuz -initrd ${emulated}initrd.img -drive file=${emulated}system.img,format=raw,if=virtio ` +
+      `-append "root=${root} rw console=ttyS0,115200 no_timer_check"`,
+  );
 
 /** Puts a board on the bench, simulated where it has a fault; gives its id. */
 async function board(page: Page, nickname: string, faultId: string | null): Promise<string> {
@@ -168,4 +179,52 @@ test("a key ends a series of starts, and a name is wanted where a login waits", 
   await expect(said).toContainText("Start 1 of 10", { timeout: 30_000 });
   await page.keyboard.press("x");
   await expect(said).toContainText("Ended by you.");
+});
+
+test("a running system is read in one press, through its login, and the record has what it told", async ({ page }) => {
+  const id = await bootWith(page, "Yarrow", "card-loose");
+  await expect(consoleOf(page)).toContainText("login:", { timeout: 60_000 });
+  const read = page.getByRole("region", { name: "Read this system" });
+  await expect(read).toContainText("A login waits at the console.");
+  await expect(read.getByLabel("Name", { exact: true })).toHaveValue("fallow");
+  await read.getByLabel("Password, not kept").fill("orchard");
+  await read.getByRole("button", { name: "Log in and read this system" }).click();
+  const told = read.getByLabel("What the system told");
+  await expect(told).toContainText("47.2 °C", { timeout: 60_000 });
+  await expect(told).toContainText("Failed services");
+  await expect(told).not.toContainText("not told");
+  await expectAccessible(page);
+  await page.goto(`/boards/${id}/keep`);
+  await expect(page.getByText("Memory that the system has").first()).toBeVisible();
+  await expect(page.locator("body")).not.toContainText("orchard");
+  // Where a shell waits, it is one press.
+  const again = page.getByRole("region", { name: "Read this system" });
+  await expect(again).toContainText("A user’s shell waits at the console.");
+  await page.keyboard.press("q");
+  await expect(again).toContainText("Reading this system.");
+  await page.keyboard.press("x");
+  await expect(again.getByRole("button", { name: /Read this system/ })).toBeVisible({ timeout: 20_000 });
+});
+
+test("an emulated system whose root is named wrongly is asked, tried and comes to its login @long @alone", async ({ page }) => {
+  test.skip(!existsSync(`${emulated}system.img`), "There is no system for the emulator (tests/emulator/make).");
+  const id = await board(page, "Teasel", null);
+  const terminal = await emulator("PARTUUID=11111111-02");
+  try {
+    await page.request.post(`/api/boards/${id}/boots`, { data: { source: terminal.path, speed: 115200 } });
+    await page.goto(`/boards/${id}/boot`);
+    await expect(asking(page)).toContainText("The shell of the initial file system waits at the console.", { timeout: 200_000 });
+    await asking(page).getByRole("button", { name: /Ask the board/ }).click();
+    await expect(asked(page)).toContainText("Others are there, not this one");
+    await expect(asking(page)).toContainText(/Root not found: 9\d %\./);
+    const trial = asking(page).getByRole("group", { name: "Try it until the board restarts" });
+    await expect(trial).toContainText("Start with /dev/vda2 as root.");
+    await trial.getByRole("button", { name: "Try it until reset" }).click();
+    const tried = asking(page).getByRole("list", { name: "What was tried" });
+    await page.goto(`/boards/${id}/diagnose`);
+    await expect(tried).toContainText("It proved itself: the board came to its login. Root not found was the cause.", { timeout: 250_000 });
+    await expect(tried).toContainText("root=PARTUUID=11111111-02 becomes root=PARTUUID=f0570001-02");
+  } finally {
+    await terminal.end();
+  }
 });

@@ -1,5 +1,6 @@
 using Buttonhook.Core.Asking;
 using Buttonhook.Core.Consoles;
+using Buttonhook.Core.Keeping;
 
 namespace Buttonhook.App.Asking;
 
@@ -36,3 +37,10 @@ public sealed record TriedView(OfferedTrial Offered, int Line, TrialVerdict Verd
 /// <param name="Why">Why this one.</param>
 /// <param name="Seconds">How long it usually takes.</param>
 public sealed record FirstAsked(string Command, string Asks, string Why, int Seconds);
+
+/// <summary>What a running system told when it was read for the record.</summary>
+/// <param name="AtShell">Whether a user's shell waits, so that it can be read now.</param>
+/// <param name="AtLogin">Whether a login waits, so that somebody has to log in first.</param>
+/// <param name="Commands">What would be typed, in order; each reads only.</param>
+/// <param name="Told">What it told, by setting; one that was not asked is not in it.</param>
+public sealed record SystemView(bool AtShell, bool AtLogin, IReadOnlyList<string> Commands, IReadOnlyList<SystemTold> Told);

@@ -6,6 +6,7 @@ using Buttonhook.Core.Asking;
 using Buttonhook.Core.Consoles;
 using Buttonhook.Core.Diagnosing;
 using Buttonhook.Core.Images;
+using Buttonhook.Core.Keeping;
 using Buttonhook.Storage;
 
 namespace Buttonhook.App.Asking;
@@ -128,12 +129,52 @@ public sealed class Rounds(
                             r.Reading.Attempts.Count,
                             r.Reading.LastStage == Stage.Login,
                             r.Reading.Waiting || r.Ending.ProvesSilence,
-                            Listener.Of(LinesOf(r.Log), capture.Prompt, r.Reading.LastStage)
+                            ListenerAt(capture, r)
                         )
                     )!
             )
         );
     }
+
+    /// <summary>What a running system told when it was read, and whether it can be read now; null when there is no such boot.</summary>
+    public SystemView? SystemOf(string bootId) =>
+        boots.Find(bootId) is null
+            ? null
+            : captures.With(
+                bootId,
+                r =>
+                {
+                    var kind = captures.Running(bootId) is { Live: true, Ending: false } capture
+                        ? ListenerAt(capture, r).Kind
+                        : (ListenerKind?)null;
+                    return new SystemView(
+                        kind is ListenerKind.UserShell or ListenerKind.RescueShell,
+                        kind is ListenerKind.Login,
+                        [.. knowledge.Commands.Reading.Select(c => c.Text)],
+                        SystemReads.Of(r.Log, knowledge.Commands)
+                    );
+                }
+            );
+
+    /// <summary>Begins to read a running system for the record; what stands in the way is a problem in words, and nothing is typed then.</summary>
+    public Problem? ReadSystem(string bootId, string user, string password)
+    {
+        if (user.Length > 64 || password.Length > 200)
+            return new("A name has up to 64 letters, a password up to 200.", "These have more.", "Correct them.");
+        if (captures.Running(bootId) is not { Live: true, Ending: false } capture)
+            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+        return capture.Run(
+            new ReadSystem(
+                [.. knowledge.Commands.Reading.Select(c => (c.Setting!, c.Text))],
+                user,
+                password,
+                () => captures.With(bootId, r => ListenerAt(capture, r))!
+            )
+        );
+    }
+
+    private static Listener ListenerAt(Capture capture, ReadCapture read) =>
+        Listener.Of(LinesOf(read.Log), capture.Prompt, read.Reading.LastStage);
 
     private static List<string> LinesOf(ConsoleLog log)
     {

@@ -46,5 +46,18 @@ public static class AskEndpoints
                     rounds.StartAgain(id, asked) is { } problem ? problem.Answer(StatusCodes.Status409Conflict) : Results.Ok(views.Boot(id))
             )
             .Produces<BootView>();
+        api.MapGet(
+                "/boots/{id}/system",
+                (string id, Rounds rounds) => rounds.SystemOf(id) is { } system ? Results.Ok(system) : Problems.Missing("This boot")
+            )
+            .Produces<SystemView>();
+        api.MapPost(
+                "/boots/{id}/system",
+                (string id, LoginInput who, Rounds rounds, BootViews views) =>
+                    rounds.ReadSystem(id, who.User, who.Password) is { } problem
+                        ? problem.Answer(StatusCodes.Status409Conflict)
+                        : Results.Ok(views.Boot(id))
+            )
+            .Produces<BootView>();
     }
 }

@@ -20,7 +20,8 @@ public sealed class Runs(
     PreparationStore store,
     Preparations preparations,
     CardWriter writer,
-    PhotoStore photos
+    PhotoStore photos,
+    KnowledgeFiles knowledge
 )
 {
     /// <summary>The boot that settings would be kept of: the newest of this card that reached the login, else the newest of all; null without any.</summary>
@@ -77,7 +78,8 @@ public sealed class Runs(
                                         : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"of {p.AddedAt:yyyy-MM-dd}")
                                 ),
                         ],
-                        captures.StartsIn(read)
+                        captures.StartsIn(read),
+                        SystemReads.Of(read.Log, knowledge.Commands)
                     )
                 )
         );

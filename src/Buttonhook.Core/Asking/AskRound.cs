@@ -179,11 +179,7 @@ public sealed partial class AskRound : TypingRun
         return (Encoding.ASCII.GetBytes(Marked(next.Command) + "\r"), false);
     }
 
-    // The marks are sums, so that the echo of the command is none of them.
-    private const string BeginMark = "bh:36",
-        EndMark = "bh:42";
-
-    private string Marked(string command) => Listener!.IsPosix ? $"echo bh:$((6*6)); {command}; echo bh:$((6*7))" : command;
+    private string Marked(string command) => Listener!.IsPosix ? AnswerMarks.Around(command) : command;
 
     private (byte[], bool)? Answering(int now, int quiet)
     {
@@ -207,7 +203,7 @@ public sealed partial class AskRound : TypingRun
         }
         // A prompt may change from one command to the next (a clock, a folder): behind the mark of the end any prompt is one.
         var waits = Listener!.IsPosix
-            ? line.Trim().Length > 0 && HasEnd(text)
+            ? line.Trim().Length > 0 && AnswerMarks.HasEnd(text)
             : line.Trim() == Listener.Prompt.Trim() && text.Contains('\n');
         if (quiet >= Ends && waits)
             return Read(now, text);
@@ -228,8 +224,6 @@ public sealed partial class AskRound : TypingRun
         }
         return null;
     }
-
-    private static bool HasEnd(string text) => text.Split('\n').Any(l => l.TrimEnd('\r', ' ').EndsWith(EndMark, StringComparison.Ordinal));
 
     private (byte[], bool)? Read(int now, string text)
     {
@@ -257,13 +251,7 @@ public sealed partial class AskRound : TypingRun
         var lines = text.Split('\n');
         if (!Listener!.IsPosix)
             return string.Join('\n', lines.Skip(1).SkipLast(1));
-        return string.Join(
-            '\n',
-            lines
-                .SkipWhile(l => l.TrimEnd('\r', ' ') != BeginMark)
-                .Skip(1)
-                .TakeWhile(l => !l.TrimEnd('\r', ' ').EndsWith(EndMark, StringComparison.Ordinal))
-        );
+        return string.Join('\n', lines.SkipWhile(l => !AnswerMarks.IsBegin(l)).Skip(1).TakeWhile(l => !AnswerMarks.IsEnd(l)));
     }
 
     private void Close(int now, IReadOnlyList<string> answer, string says, string? result = null, string? moved = null)

@@ -51,6 +51,7 @@ public static partial class SafeCommand
         ["mount"] = Nothing(),
         ["free"] = UnameArguments(),
         ["uptime"] = Nothing(),
+        ["timedatectl"] = Nothing(),
         ["systemctl"] = SystemctlArguments(),
         ["journalctl"] = JournalctlArguments(),
         ["e2fsck"] = CheckArguments(),
@@ -196,7 +197,7 @@ public static partial class SafeCommand
 
     // Files of the kernel, and files of the system that hold no secret.
     [GeneratedRegex(
-        @"\A(?:/proc/(?:partitions|cmdline|filesystems|mounts|modules|meminfo|net/dev|device-tree/model)|/sys/(?:block|class|bus|devices)/[A-Za-z0-9._/:-]+|/etc/(?:fstab|hostname|hosts|os-release|resolv\.conf))\z"
+        @"\A(?:(?:^| )(?:/proc/(?:partitions|cmdline|filesystems|mounts|modules|meminfo|net/dev|device-tree/model)|/sys/(?:block|class|bus|devices)/[A-Za-z0-9._/:-]+|/etc/(?:fstab|hostname|hosts|os-release|resolv\.conf))){1,2}\z"
     )]
     private static partial Regex Readable();
 
@@ -217,7 +218,7 @@ public static partial class SafeCommand
     [GeneratedRegex(@"\A-[hPi]{1,3} /\z")]
     private static partial Regex DfArguments();
 
-    [GeneratedRegex(@"\A(?:-br (?:address|link)|route)\z")]
+    [GeneratedRegex(@"\A(?:-br (?:address|link)|-o address|route)\z")]
     private static partial Regex IpArguments();
 
     [GeneratedRegex(@"\Areg get\z")]

@@ -41,6 +41,7 @@ public sealed class StartsRun(StartsAsked asked, Func<StartSeen> look) : TypingR
     private int awaited;
     private int failed;
     private int judged;
+    private int woken = -1;
     private bool hand;
 
     /// <inheritdoc/>
@@ -75,15 +76,14 @@ public sealed class StartsRun(StartsAsked asked, Func<StartSeen> look) : TypingR
     private (byte[], bool)? Judge(int now, StartSeen seen)
     {
         var number = seen.Starts - before!.Value;
-        var up = seen.Up && seen.Listener.Kind is ListenerKind.Login or ListenerKind.UserShell;
-        if (!up && !seen.Over)
+        if (!seen.Up && !seen.Over)
         {
             Says = number == 0 ? "Waits for the start that is under way." : $"Start {number} of {asked.Times} is under way. {Tally()}";
             return null;
         }
         // Starts that went by between two looks did not come up: the board restarted by itself.
         while (judged < number)
-            failed += ++judged < number || !up ? 1 : 0;
+            failed += ++judged < number || !seen.Up ? 1 : 0;
         if (failed > 0 && asked.UntilFailure)
             Finish(SequenceState.Done, $"Ended at the first start that did not come up. {Tally()}");
         else if (judged >= asked.Times)
@@ -107,13 +107,20 @@ public sealed class StartsRun(StartsAsked asked, Func<StartSeen> look) : TypingR
             case ListenerKind.Login:
                 inner = new LogIn(asked.User, asked.Password);
                 return null;
+            // The kernel printed behind the prompt, or the console sleeps: an Enter brings it again.
+            case ListenerKind.Nobody or ListenerKind.Unknown when seen.Up && woken != judged:
+                (woken, changedAt) = (judged, now);
+                return ("\r"u8.ToArray(), false);
             case ListenerKind.UserShell:
                 inner = new RestartItself(seen.Listener.Prompt.TrimEnd().EndsWith('#') ? "reboot" : "sudo reboot", asked.Password);
                 return Await(now, seen, null);
             default:
                 return Command(seen.Listener.Kind) is { } command
                     ? Await(now, seen, command)
-                    : ByHand(seen, $"Start {judged} did not come up, and nobody there takes a command. ");
+                    : ByHand(
+                        seen,
+                        seen.Up ? "Nobody there takes a command. " : $"Start {judged} did not come up, and nobody there takes a command. "
+                    );
         }
     }
 

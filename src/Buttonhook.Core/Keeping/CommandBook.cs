@@ -21,6 +21,8 @@ public enum CommandAs
 /// <param name="Text">Words in braces are filled in: {user}, {host}, {name}, {country}.</param>
 /// <param name="Proof">What a line of the answer looks like that shows that it took, or null.</param>
 /// <param name="Failed">What a line looks like that shows that it did not, or null.</param>
+/// <param name="Setting">The setting of the record that its proof fills, of a command that only reads; null for any other.</param>
+/// <param name="Otherwise">What an empty answer of such a command means; null when that tells nothing.</param>
 /// <param name="Ran">The systems of the lab that ran it and showed its proof.</param>
 public sealed record KnownCommand(
     string Id,
@@ -29,7 +31,9 @@ public sealed record KnownCommand(
     string? Family = null,
     string? Proof = null,
     string? Failed = null,
-    IReadOnlyList<string>? Ran = null
+    IReadOnlyList<string>? Ran = null,
+    string? Setting = null,
+    string? Otherwise = null
 )
 {
     /// <summary>As it is sent.</summary>
@@ -74,4 +78,7 @@ public sealed record CommandBook(IReadOnlyList<KnownCommand> Commands)
     /// <param name="tools">What the system has; null when that is not known, and then the first one.</param>
     public KnownCommand? Of(string id, IReadOnlySet<string>? tools) =>
         Commands.FirstOrDefault(c => c.Id == id && (tools is null || c.Family is null || tools.Contains(c.Family)));
+
+    /// <summary>The commands that read a running system for the record, in order.</summary>
+    public IEnumerable<KnownCommand> Reading => Commands.Where(c => c.Setting is not null);
 }

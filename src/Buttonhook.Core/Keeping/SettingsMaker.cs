@@ -21,6 +21,7 @@ public sealed record Mended(string Cause, string Text, int? ProvenBy);
 /// <param name="Mended">What was corrected, in order.</param>
 /// <param name="Photos">What each photo of the board shows; null when none is known.</param>
 /// <param name="Starts">The starts that its capture holds; null when they were not looked at.</param>
+/// <param name="Read">What the running system told when it was read; null when it was not looked for.</param>
 /// <param name="Source">Where the bytes came from ("/dev/ttyUSB0 at 115200 8N1").</param>
 public sealed record Run(
     Board Board,
@@ -38,7 +39,8 @@ public sealed record Run(
     string? LogSha256,
     DateTimeOffset BootedAt,
     IReadOnlyList<string>? Photos = null,
-    Starts? Starts = null
+    Starts? Starts = null,
+    IReadOnlyList<SystemTold>? Read = null
 );
 
 /// <summary>Fills working settings in from a run: what a log proves with its line, what the bench says as claimed, where both differ with both sides.</summary>
@@ -392,6 +394,18 @@ public static class SettingsMaker
                     "the log",
                     series.All.Last(s => s.Came is StartCame.Up or StartCame.Failed).Line
                 );
+            // What the log told by itself stands already, and each of its addresses in a row of its own.
+            foreach (
+                var told in (run.Read ?? []).Where(t =>
+                    t.Value is not null
+                    && !(t.Setting == "network.read" && Facts.Addresses.Count > 0)
+                    && !All.Exists(s => s.Id == t.Setting && s.Value is not null)
+                )
+            )
+            {
+                All.RemoveAll(s => s.Id == told.Setting);
+                Add(told.Setting, told.Value!, Standing.Proven, "the system, when it was read", told.Line);
+            }
             Told("network.interface", said.Interface);
             foreach (var address in Facts.Addresses)
                 Each("network.address", address, Standing.Proven, "the log", LineOf(address));

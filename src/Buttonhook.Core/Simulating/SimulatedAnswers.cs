@@ -16,7 +16,7 @@ internal static partial class SimulatedAnswers
         foreach (var part in line.Split(';').Select(p => p.Trim()))
             text.Append(
                 Sum().Match(part) is { Success: true } sum
-                    ? $"bh:{int.Parse(sum.Groups[1].Value) * int.Parse(sum.Groups[2].Value)}\r\n"
+                    ? $"bh:{int.Parse(sum.Groups[1].Value) * int.Parse(sum.Groups[2].Value)}{sum.Groups[3].Value}\r\n"
                     : one(part)
             );
         return text.ToString();
@@ -56,13 +56,23 @@ internal static partial class SimulatedAnswers
                 "frost-sensor: error: cannot open /dev/i2c-1: No such file or directory\r\nfrost-sensor.service: Main process exited, code=exited, status=1/FAILURE\r\n",
             _ when command.StartsWith("ls -l /dev/disk/by-label/FROSTLOG", StringComparison.Ordinal) =>
                 "ls: cannot access '/dev/disk/by-label/FROSTLOG': No such file or directory\r\n",
+            "cat /proc/device-tree/model /sys/class/dmi/id/product_name" =>
+                $"{plan.Model.Name}\r\ncat: /sys/class/dmi/id/product_name: No such file or directory\r\n",
+            "uname -r" => $"{plan.Image?.Kernel}\r\n",
+            "cat /etc/os-release" => $"PRETTY_NAME=\"{plan.Image?.Title}\"\r\nID=orchard\r\n",
+            "df -hP /" => $"Filesystem      Size  Used Avail Use% Mounted on\r\n/dev/{plan.PartitionOf(2)}   29G  1.9G   27G   7% /\r\n",
+            "cat /proc/meminfo" => $"MemTotal:        {plan.MemoryMiB * 1000} kB\r\nMemFree:         {plan.MemoryMiB * 800} kB\r\n",
+            "ip -o address" =>
+                $"1: lo    inet 127.0.0.1/8 scope host lo\r\n2: eth0    inet {SimulatedShell.Address(plan)}/24 brd 10.20.0.255 scope global eth0\r\n",
+            "date -u +%Y-%m-%dT%H:%M" => plan.Now is { } now ? $"{now.UtcDateTime:yyyy-MM-ddTHH:mm}\r\n" : "1970-01-01T00:03\r\n",
+            "timedatectl" => "               Local time: n/a\r\n                Time zone: Etc/UTC (UTC, +0000)\r\n",
             "ip -br link" =>
                 "lo               UNKNOWN        00:00:00:00:00:00 <LOOPBACK,UP,LOWER_UP>\r\neth0             UP             02:11:22:33:44:55 <BROADCAST,MULTICAST,UP,LOWER_UP>\r\n",
             "ip -br address" => Has(CauseIds.NetworkNoLease)
                 ? "lo               UNKNOWN        127.0.0.1/8\r\neth0             UP             fe80::11:22ff:fe33:4455/64\r\n"
                 : $"lo               UNKNOWN        127.0.0.1/8\r\neth0             UP             {SimulatedShell.Address(plan)}/24\r\n",
             "cat /sys/class/thermal/thermal_zone0/temp" => "47200\r\n",
-            "date -u +%Y" => plan.Now is { } now ? $"{now.UtcDateTime.Year}\r\n" : "1970\r\n",
+            "date -u +%Y" => plan.Now is { } today ? $"{today.UtcDateTime.Year}\r\n" : "1970\r\n",
             "iw reg get" => "global\r\ncountry 00: DFS-UNSET\r\n",
             "cat /etc/hostname" => $"{plan.Host}\r\n",
             _ when command.StartsWith("grep -F -e 127.0.1.1", StringComparison.Ordinal) => $"127.0.1.1\t{plan.Host}\r\n",
@@ -101,6 +111,6 @@ internal static partial class SimulatedAnswers
         return $"            dtbs/\r\n            extlinux/\r\n 21123456   {kernel}\r\n  8123456   initrd.img\r\n\r\n2 file(s), 2 dir(s)\r\n\r\n";
     }
 
-    [GeneratedRegex(@"^echo bh:\$\(\((\d+)\*(\d+)\)\)$")]
+    [GeneratedRegex(@"^echo bh:\$\(\((\d+)\*(\d+)\)\)(:[\w.-]+)?$")]
     private static partial Regex Sum();
 }

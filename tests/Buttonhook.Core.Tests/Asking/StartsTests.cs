@@ -111,6 +111,22 @@ public class StartsTests
     }
 
     [Fact]
+    public void A_kernel_that_prints_behind_the_login_does_not_undo_it()
+    {
+        var listener = new Listener(ListenerKind.Unknown, "pear login: [  142.961540] kvm: Nested Virtualization enabled");
+        var run = new StartsRun(new(2, false, false, "root", "orchard"), () => new(1, true, true, listener));
+        string? typed = null;
+        for (var now = 0; now < 3000 && typed is null; now += 100)
+            typed = run.Advance(now, "") is var (bytes, _) ? System.Text.Encoding.ASCII.GetString(bytes) : null;
+        Assert.Equal("\r", typed);
+        listener = new(ListenerKind.UserShell, "root@pear:~# ");
+        typed = null;
+        for (var now = 3000; now < 6000 && typed is null; now += 100)
+            typed = run.Advance(now, "") is var (bytes, _) ? System.Text.Encoding.ASCII.GetString(bytes) : null;
+        Assert.Equal("reboot\r", typed);
+    }
+
+    [Fact]
     public void Starts_that_go_by_by_themselves_are_starts_that_failed()
     {
         var starts = 1;

@@ -33,6 +33,21 @@ export const useStarts = (bootId: string, live: boolean) =>
 export const useStartAgain = (boardId: string, bootId: string) =>
   useChange((body: StartsAsked) => answer(POST("/api/boots/{id}/starts", { ...path(bootId), body })), boardId, bootId);
 
+/** What a running system told when it was read, and whether it can be read now. */
+export const useSystem = (bootId: string, live: boolean) =>
+  useQuery({
+    queryKey: ["boot", bootId, "system"],
+    queryFn: () => answer(GET("/api/boots/{id}/system", path(bootId))),
+    refetchInterval: live ? 2000 : false,
+  });
+
+export const useReadSystem = (boardId: string, bootId: string) =>
+  useChange(
+    (body: { user: string; password: string }) => answer(POST("/api/boots/{id}/system", { ...path(bootId), body })),
+    boardId,
+    bootId,
+  );
+
 /** Keeps an answer to a question; the ranking that follows is shown at once. Null takes it back. */
 export const useAnswer = (bootId: string, boardId: string) => {
   const queries = useQueryClient();

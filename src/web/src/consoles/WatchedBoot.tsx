@@ -1,6 +1,7 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { AskBoard } from "../asking/AskBoard";
+import { ReadSystem } from "../asking/ReadSystem";
 import { StartsSeen } from "../asking/StartsSeen";
 import { useStored } from "../frame/useStored";
 import type { BoardView, BootView, Diagnosis } from "../shared/api";
@@ -270,6 +271,7 @@ export function WatchedBoot({
           />
         )}
         {boot.live && boot.outcome !== "reached-login" && <AskBoard boot={boot} boardId={view.board.id} />}
+        {boot.outcome === "reached-login" && <ReadSystem boot={boot} imageId={view.board.imageId} onLine={show} />}
         {(boot.attempts.length > 1 || boot.typing?.name === "Start it again and again") && (
           <StartsSeen boot={boot} onLine={show} />
         )}

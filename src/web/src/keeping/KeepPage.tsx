@@ -1,7 +1,9 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import { Link, useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { BoardView, Setting } from "../shared/api";
+import { ReadSystem } from "../asking/ReadSystem";
+import { useBoot } from "../consoles/queries";
 import { ProblemNote } from "../shared/ProblemNote";
 import { Differences } from "./Differences";
 import { FirstLogin } from "./FirstLogin";
@@ -58,6 +60,8 @@ export default function KeepPage({ view }: { view: BoardView }) {
 function WhatWorked({ view }: { view: BoardView }) {
   const id = view.board.id;
   const settings = useSettings(id);
+  const boot = useBoot(settings.data?.bootId ?? undefined);
+  const go = useNavigate();
   const keep = useKeep(id);
   const [notes, setNotes] = useState("");
   const [said, setSaid] = useState<Record<string, string>>({});
@@ -76,6 +80,14 @@ function WhatWorked({ view }: { view: BoardView }) {
             {problem.expected} {problem.came}{" "}
             <Link to={`/boards/${id}/${bootId ? "diagnose" : "boot"}`}>{problem.toDo}</Link>
           </p>
+        )}
+        {boot.data?.live && (
+          <ReadSystem
+            boot={boot.data}
+            imageId={view.board.imageId}
+            brief
+            onLine={(line) => void go(`/boards/${id}/boot?boot=${boot.data.id}&line=${line}`)}
+          />
         )}
         {regression && (
           <section aria-labelledby="regression-title" className={styles.regression}>

@@ -19,6 +19,7 @@ export type Catalogue = Schemas["Catalogue"];
 export type CheckAnswer = NonNullable<Schemas["CheckAnswer"]>;
 export type AskStep = Schemas["AskStep"];
 export type OneStart = Schemas["OneStart"];
+export type SystemTold = Schemas["SystemTold"];
 export type StageTimes = Schemas["StageTimes"];
 export type StartsAsked = Schemas["StartsAsked"];
 export type OfferedTrial = Schemas["OfferedTrial"];

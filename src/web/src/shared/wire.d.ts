@@ -3058,6 +3058,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boots/{id}/system": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SystemView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["LoginInput"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BootView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -8873,6 +8935,31 @@ export interface components {
             otherwise: null | string;
             /** @description What does not work there, or null. */
             missing: null | string;
+        };
+        /** @description Something that a running system told when it was read. */
+        SystemTold: {
+            /** @description The setting of the record that it fills. */
+            setting: string;
+            /** @description That setting's name. */
+            name: string;
+            /** @description What it told; null when its answer told nothing. */
+            value: null | string;
+            /**
+             * Format: int32
+             * @description The line of the log that shows it; of an empty answer, the one where it would stand.
+             */
+            line: number;
+        };
+        /** @description What a running system told when it was read for the record. */
+        SystemView: {
+            /** @description Whether a user's shell waits, so that it can be read now. */
+            atShell: boolean;
+            /** @description Whether a login waits, so that somebody has to log in first. */
+            atLogin: boolean;
+            /** @description What would be typed, in order; each reads only. */
+            commands: string[];
+            /** @description What it told, by setting; one that was not asked is not in it. */
+            told: components["schemas"]["SystemTold"][];
         };
         /** @description Read settings that are to be kept. */
         TakeSettings: {
