@@ -160,18 +160,27 @@ public sealed record KnowledgeFiles(
             : tried.Problem!;
     }
 
-    private static readonly string CheckedFile = Path.Combine(Shipped, "knowledge", "rules.checked.json");
+    private static readonly string CheckedFile = Path.Combine(Shipped, "knowledge", "rules.checked.json"),
+        CheckedQuestions = Path.Combine(Shipped, "knowledge", "questions.checked.json");
 
     /// <summary>Writes the shipped rules down as they were read, so that a start need not check them again; what is newer than that is read from its own files.</summary>
     public static Problem? Check()
     {
         File.Delete(CheckedFile);
+        File.Delete(CheckedQuestions);
         var read = ReadRules();
         if (read.Value is not { } rules)
             return read.Problem;
         File.WriteAllText(
+            CheckedQuestions,
+            System.Text.Json.JsonSerializer.Serialize(rules.Book.Questions, CheckedRulesJson.Default.IReadOnlyListQuestion)
+        );
+        File.WriteAllText(
             CheckedFile,
-            System.Text.Json.JsonSerializer.Serialize(new(rules.Book, rules.AllFitted), CheckedRulesJson.Default.CheckedRules)
+            System.Text.Json.JsonSerializer.Serialize(
+                new(rules.Book with { Asked = null }, rules.AllFitted),
+                CheckedRulesJson.Default.CheckedRules
+            )
         );
         return null;
     }
@@ -188,8 +197,15 @@ public sealed record KnowledgeFiles(
                 .Max(File.GetLastWriteTimeUtc);
             if (!File.Exists(CheckedFile) || newest > written)
                 return null;
-            using var file = File.OpenRead(CheckedFile);
-            return System.Text.Json.JsonSerializer.Deserialize(file, CheckedRulesJson.Default.CheckedRules);
+            var asked = Task.Run(() =>
+                System.Text.Json.JsonSerializer.Deserialize(
+                    File.ReadAllBytes(CheckedQuestions),
+                    CheckedRulesJson.Default.IReadOnlyListQuestion
+                )
+            );
+            var read = System.Text.Json.JsonSerializer.Deserialize(File.ReadAllBytes(CheckedFile), CheckedRulesJson.Default.CheckedRules);
+            var questions = asked.GetAwaiter().GetResult();
+            return read is null ? null : read with { Book = read.Book with { Asked = questions } };
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or System.Text.Json.JsonException)
         {
@@ -197,9 +213,9 @@ public sealed record KnowledgeFiles(
         }
     }
 
-    private static Answer<RuleBookIndex> Index(RuleBook book, IReadOnlyList<FittedWeight> fitted, string data)
+    private static Answer<RuleBookIndex> Index(RuleBook book, IReadOnlyList<FittedWeight> fitted, Task<Answer<KnownShapes>> reading)
     {
-        var shapes = KnownShapes.Read(File.ReadAllText(Path.Combine(data, "knowledge/shapes.tsv")));
+        var shapes = reading.GetAwaiter().GetResult();
         return shapes.Value is { } known ? new RuleBookIndex(book, fitted, known) : shapes.Problem!;
     }
 
@@ -210,8 +226,10 @@ public sealed record KnowledgeFiles(
     public static Answer<RuleBookIndex> ReadRules(string? folder = null)
     {
         var data = folder ?? Shipped;
+        // Beside the rules: a command that reads a short log is mostly this.
+        var shapes = Task.Run(() => KnownShapes.Read(File.ReadAllText(Path.Combine(data, "knowledge/shapes.tsv"))));
         if (folder is null && Checked() is { } before)
-            return Index(before.Book, before.Fitted, data);
+            return Index(before.Book, before.Fitted, shapes);
         string Schema(string name) => File.ReadAllText(Path.Combine(data, "schemas", $"{name}.schema.json"));
         var asked = QuestionBook.Read(
             Directory
@@ -234,7 +252,7 @@ public sealed record KnowledgeFiles(
         if (book.Value is not { } rules)
             return book.Problem!;
         var fitted = FittedRules.Read(File.ReadAllText(Path.Combine(data, "knowledge/fitted.yaml")), Schema("fitted"));
-        return fitted.Value is { } weights ? Index(rules, weights.Fitted, data) : fitted.Problem!;
+        return fitted.Value is { } weights ? Index(rules, weights.Fitted, shapes) : fitted.Problem!;
     }
 
     /// <summary>The signs of first loaders alone, which is all that an inspection without a board needs.</summary>

@@ -1,4 +1,3 @@
-using System.Globalization;
 using System.Text.RegularExpressions;
 
 namespace Buttonhook.Core.Consoles;
@@ -71,15 +70,19 @@ internal sealed partial class KernelClock
         if (end < 9 || text[end - 7] != '.')
             return null;
         var number = text[1..end].TrimStart(' ');
-        return
-            number.Length <= 13
-            && !number.ContainsAnyExcept(Digits)
-            && double.TryParse(number, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var seconds)
-            ? seconds
-            : null;
+        if (number.Length > 13)
+            return null;
+        long digits = 0,
+            parts = 0;
+        foreach (var c in number)
+            if (char.IsAsciiDigit(c))
+                (digits, parts) = (digits * 10 + c - '0', parts * 10);
+            else if (c == '.' && parts == 0)
+                parts = 1;
+            else
+                return null;
+        return digits / (double)parts;
     }
-
-    private static readonly System.Buffers.SearchValues<char> Digits = System.Buffers.SearchValues.Create("0123456789.");
 
     [GeneratedRegex(@"[#$] .{0,80}\b(dmesg|journalctl|kern\.log|syslog)\b")]
     private static partial Regex Listing();

@@ -115,6 +115,9 @@ public sealed class LineQuality
         foreach (var b in piece)
         {
             counts[b]++;
+            // Nearly every byte of a console is this.
+            if (Plain[b] && utf8Left == 0)
+                continue;
             if (utf8Left > 0)
             {
                 if ((b & 0xC0) == 0x80)
@@ -157,6 +160,8 @@ public sealed class LineQuality
 
     /// <summary>Bytes that are no text; frames count as text when they are mostly straight lines, as drawn ones are and garbage is not.</summary>
     private long Bad => badText + (straightFrames < 0.7 * frames ? frames : 0);
+
+    private static readonly bool[] Plain = [.. Enumerable.Range(0, 256).Select(IsText)];
 
     private static bool IsText(int b) => b is >= 32 and < 127 or '\r' or '\n' or '\t' or '\b' or 0x1B or 0x07 or 0x0E or 0x0F;
 

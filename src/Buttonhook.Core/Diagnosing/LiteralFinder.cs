@@ -5,6 +5,8 @@ public sealed class LiteralFinder
 {
     /// <summary>The column of each character; 0 is every character that no literal holds.</summary>
     private readonly ushort[] columns = new ushort[char.MaxValue + 1];
+
+    /// <summary>By row and column where it goes on: twice the begin of that row, and one more where a literal ends there.</summary>
     private readonly int[] next;
     private readonly int[][] ends;
     private readonly int width;
@@ -44,15 +46,15 @@ public sealed class LiteralFinder
         while (queue.TryDequeue(out var state))
             for (var column = 1; column < width; column++)
             {
-                var other = state == 0 ? 0 : next[fallback[state] * width + column];
+                var other = state == 0 ? 0 : next[(fallback[state] >> 1) + column];
                 if (!children[state].TryGetValue(column, out var child))
                 {
                     next[state * width + column] = other;
                     continue;
                 }
-                next[state * width + column] = child;
                 fallback[child] = other;
-                ends[child] = [.. own[child], .. ends[other]];
+                ends[child] = [.. own[child], .. ends[(other >> 1) / width]];
+                next[state * width + column] = (child * width << 1) + (ends[child].Length > 0 ? 1 : 0);
                 queue.Enqueue(child);
             }
     }
@@ -77,8 +79,10 @@ public sealed class LiteralFinder
         var state = 0;
         foreach (var c in text)
         {
-            state = next[state * width + columns[c]];
-            foreach (var i in ends[state])
+            state = next[(state >> 1) + columns[c]];
+            if ((state & 1) == 0)
+                continue;
+            foreach (var i in ends[(state >> 1) / width])
                 if (passOver?[i] != true && !found.Contains(i))
                     found.Add(i);
         }
