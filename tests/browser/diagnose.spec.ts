@@ -38,7 +38,7 @@ test("a failed boot stands beside the good one of the same board", async ({ page
   await expect(good.getByRole("heading", { name: /^Missing here \(\d+\)/ })).toBeVisible();
   await expectAccessible(page);
   await good.getByRole("link", { name: "Look at both" }).click();
-  await expect(page.getByRole("heading", { level: 1, name: "Two logs beside each other" })).toBeVisible();
+  await expect(page.getByRole("heading", { level: 1, name: "Compare two logs" })).toBeVisible();
 });
 
 test("the first check clears a cause, and the second one confirms another", async ({ page }) => {

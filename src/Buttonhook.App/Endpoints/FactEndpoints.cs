@@ -188,7 +188,7 @@ public static class FactEndpoints
         if (boot is null || lessons.Count == 0)
             return new Problem(
                 "The log should teach something.",
-                "It tells nothing that the card does not say.",
+                "It tells nothing that the board profile does not have already.",
                 "No action needed."
             ).Answer();
         using var unit = database.Begin();

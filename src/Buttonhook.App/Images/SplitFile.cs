@@ -26,7 +26,7 @@ public static partial class SplitFile
             others.Count > 1
                 ? $"It is one of {others.Count} parts of {stem} that lie here ({others[0]} to {others[^1]})."
                 : $"It is one part of {stem}; the others do not lie beside it.",
-            "A part alone breaks off, and what is written from it is cut off too.",
+            "A single part is incomplete, and a card written from it would be too.",
             others.Count > 1
                 ? $"Put them together in their order (cat {stem}.* > {stem}), and look into that."
                 : $"Download all parts, put them together in their order (cat {stem}.* > {stem}), and look into that."

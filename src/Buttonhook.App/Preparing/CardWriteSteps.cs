@@ -151,7 +151,7 @@ public sealed class CardWriteSteps(
         return CardSize.Check(card, seed, card.Flush, (done, _) => job.Progress(done * CardSize.Step)) is { } real
             ? new(
                 $"The card should hold the {Sizes.Binary(card.Length)} that it says.",
-                $"It holds about {Sizes.Binary(real)}: what is written beyond is lost or comes round.",
+                $"It holds about {Sizes.Binary(real)}: what is written beyond that is lost, or overwrites the beginning.",
                 "Do not use this card; give it back."
             )
             : null;

@@ -184,7 +184,7 @@ public static class NextThings
         List<string> why = [];
         if (record.Tries > 0)
             why.Add(
-                $"It started on this revision {record.Successes} times out of {record.Tries}; in 9 of 10 such cases at least {Words.Percent(record.LowerEnd)} of boots work."
+                $"{record.Successes} of {record.Tries} boots on this revision reached the login (at least {Words.Percent(record.LowerEnd)} expected)."
             );
         else
             why.Add("No boot of it on this revision is on record yet.");

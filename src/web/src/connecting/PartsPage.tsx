@@ -16,7 +16,7 @@ function partsOf(catalogue: Catalogue) {
       says: `${s.volts} V, ${s.amps} A`,
       facts: [
         ["Plug", s.plug ?? "not known"],
-        ["Until more is asked for", s.ampsUntilAsked && `${s.ampsUntilAsked} A`],
+        ["Before negotiation", s.ampsUntilAsked && `${s.ampsUntilAsked} A`],
       ] as [string, React.ReactNode][],
     })),
     ...catalogue.parts.map((p) => ({

@@ -73,7 +73,7 @@ export default function BesidePage() {
   return (
     <main className="page wide" id="page">
       <title>Two logs · Buttonhook</title>
-      <h1>Two logs beside each other</h1>
+      <h1>Compare two logs</h1>
       <p className="lead">
         {beside.data &&
           (first

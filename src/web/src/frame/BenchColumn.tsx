@@ -46,6 +46,7 @@ export function BenchColumn({
   const boards = bench.data ?? [];
   const other = theme === "dark" ? "light" : "dark";
   const rail = folded && !peeking;
+  const listedAlready = location.pathname === "/" && !isGrouped(boards);
   return (
     <header
       id="bench"
@@ -88,7 +89,8 @@ export function BenchColumn({
             Bench
           </button>
         </div>
-        <nav className={styles.boards} aria-label="On the bench">
+        {/* The bench's own page shows them all; of many it is the list that is searched. */}
+        <nav className={styles.boards} aria-label="On the bench" hidden={listedAlready}>
           {isGrouped(boards) ? (
             <input
               type="search"
@@ -107,14 +109,15 @@ export function BenchColumn({
           <NavLink to="/boards/new">
             Put a board on the bench <kbd>a</kbd>
           </NavLink>
-          <NavLink to="/profiles">
-            Board profiles <span className="time">{shelves.data?.models}</span>
-          </NavLink>
+          <p className={styles.kicker}>On the shelf</p>
           <NavLink to="/images">
             Image shelf <span className="time">{shelves.data?.images}</span>
           </NavLink>
           <NavLink to="/logs">
             Log drawer <span className="time">{shelves.data?.logs}</span>
+          </NavLink>
+          <NavLink to="/profiles">
+            Board profiles <span className="time">{shelves.data?.models}</span>
           </NavLink>
           <NavLink to="/parts">
             Parts drawer <span className="time">{shelves.data?.parts}</span>
@@ -122,16 +125,17 @@ export function BenchColumn({
           <NavLink to="/rules">
             Rule book <span className="time">{shelves.data?.rules}</span>
           </NavLink>
-          <div className={styles.pair}>
-            <NavLink to="/batches">Batches</NavLink>
-            <NavLink to="/learnt">Statistics</NavLink>
-          </div>
-          <div className={styles.pair}>
-            <NavLink to="/practice">Practice</NavLink>
-            <NavLink to="/changes">Undo history</NavLink>
-          </div>
+          <p className={styles.kicker}>All boards together</p>
+          <NavLink to="/batches">Batches</NavLink>
+          <NavLink to="/learnt">Statistics</NavLink>
+          <NavLink to="/practice">Practice</NavLink>
+          <hr />
           <button type="button" onClick={onFind}>
             Find anything <kbd>/</kbd>
+          </button>
+          <NavLink to="/changes">Undo history</NavLink>
+          <button type="button" onClick={onShare}>
+            On another device
           </button>
           <button
             type="button"
@@ -141,9 +145,6 @@ export function BenchColumn({
             }}
           >
             {other === "dark" ? "Dark" : "Light"} theme
-          </button>
-          <button type="button" onClick={onShare}>
-            On another device
           </button>
           {onFold && (
             <button type="button" className={styles.fold} onClick={onFold}>

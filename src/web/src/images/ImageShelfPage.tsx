@@ -69,7 +69,7 @@ function ShelvedImage({ image: i, models }: { image: ImageProfile; models: Map<s
     ["Card", `${i.smallestCardGb} GB, better ${i.recommendedCardGb}`],
     ["Memory", memoryOf(i)],
     ["Console", i.consoleDevice ? <code>{consoleOf(i)}</code> : "none"],
-    ["Way onto the card", i.kind === "installer" ? "files copied onto FAT32" : "written as it is"],
+    ["How it gets onto the card", i.kind === "installer" ? "files copied onto FAT32" : "written as it is"],
     ["Default user", i.defaultUser],
     ["File", i.path],
   ];

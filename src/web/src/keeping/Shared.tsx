@@ -83,7 +83,7 @@ function Take({ told }: { told: Told[] }) {
           </li>
         ))}
       </ul>
-      <p className="quiet">What others tell counts half of what was seen here, and is said to be theirs.</p>
+      <p className="quiet">Reports from others count half as much as boots seen here, and are marked as theirs.</p>
       <Form.Group controlId="experience-file" className="mb-2">
         <Form.Label>A file that another bench gave out</Form.Label>
         <Form.Control

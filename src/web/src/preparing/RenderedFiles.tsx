@@ -82,7 +82,7 @@ export function RenderedFiles({
         {holds && !secrets && (
           <span className="quiet">
             {typed && "As it is set, without what is only typed. "}Without {holds}
-            {p.hasWirelessKey && "; words stand in the place of the key"}.
+            {p.hasWirelessKey && "; the key is replaced by a placeholder"}.
           </span>
         )}
         {holds && secrets && <span className="caution">It holds {holds}: keep it to yourself.</span>}
