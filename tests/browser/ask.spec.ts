@@ -195,7 +195,7 @@ test("a running system is read in one press, through its login, and the record h
   await expect(told).not.toContainText("not told");
   await expectAccessible(page);
   await page.goto(`/boards/${id}/keep`);
-  await expect(page.getByText("Memory that the system has").first()).toBeVisible();
+  await expect(page.getByRole("region", { name: "What worked for Yarrow" }).getByText("Memory that the system has")).toBeVisible();
   await expect(page.locator("body")).not.toContainText("orchard");
   // Where a shell waits, it is one press.
   const again = page.getByRole("region", { name: "Read this system" });

@@ -29,7 +29,7 @@ public sealed class Rounds(
     public Problem? Begin(string bootId)
     {
         if (captures.Running(bootId) is not { Live: true, Ending: false } capture || ContextOf(capture) is not { } context)
-            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+            return Capture.IsOver;
         var round = new AskRound(
             captures.Book,
             context,
@@ -80,7 +80,7 @@ public sealed class Rounds(
     public Problem? Try(string bootId, string trialId)
     {
         if (captures.Running(bootId) is not { Live: true, Ending: false } capture || ContextOf(capture) is not { } context)
-            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+            return Capture.IsOver;
         var listener = Listener.Of(context.Before, capture.Prompt, context.Reached);
         if (knowledge.Trials.For(context, listener).FirstOrDefault(t => t.Id == trialId) is not { } offered)
             return new(
@@ -118,7 +118,7 @@ public sealed class Rounds(
                 "Correct that."
             );
         if (captures.Running(bootId) is not { Live: true, Ending: false } capture)
-            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+            return Capture.IsOver;
         return capture.Run(
             new StartsRun(
                 asked,
@@ -162,7 +162,7 @@ public sealed class Rounds(
         if (user.Length > 64 || password.Length > 200)
             return new("A name has up to 64 letters, a password up to 200.", "These have more.", "Correct them.");
         if (captures.Running(bootId) is not { Live: true, Ending: false } capture)
-            return new("The board should be on.", "This capture has ended.", "Boot it again.");
+            return Capture.IsOver;
         return capture.Run(
             new ReadSystem(
                 [.. knowledge.Commands.Reading.Select(c => (c.Setting!, c.Text))],

@@ -347,4 +347,7 @@ public sealed partial class Capture : IAsyncDisposable
 
     /// <summary>Why a capture ended that a person ended.</summary>
     public const string ByYou = "Ended by you.";
+
+    /// <summary>What stands in the way of typing to a board whose capture is over.</summary>
+    public static Problem IsOver { get; } = new("The board should be on.", "This capture has ended.", "Boot it again.");
 }

@@ -113,8 +113,7 @@ public static class ConsoleEndpoints
         api.MapPost("/boots/{id}/sequences/{name}", Run).Produces<BootView>();
     }
 
-    private static IResult Ended() =>
-        new Problem("The board should be on.", "This capture has ended.", "Boot it again.").Answer(StatusCodes.Status409Conflict);
+    private static IResult Ended() => Capture.IsOver.Answer(StatusCodes.Status409Conflict);
 
     private static async Task<IResult> Do(string id, Captures captures, BootViews views, Func<Capture, Problem?> act)
     {

@@ -116,7 +116,8 @@ public sealed record Starts(
             return Came(StartCame.Up);
         if (next is null && read.Ending.How == CaptureEnd.Live && !read.Reading.Waiting && !read.Ending.ProvesSilence)
             return Came(StartCame.Running);
-        var diagnosis = Judged(attempt, next, read, index);
+        // A capture of one start is judged already.
+        var diagnosis = read.Reading.Attempts.Count == 1 ? read.Diagnosis : Judged(attempt, next, read, index);
         if (diagnosis.Outcome == Outcome.Cut && (next is null || next.ByPower))
             return Came(StartCame.CutShort);
         return Came(StartCame.Failed, diagnosis.Causes[0] is { Id: not (RuleBook.None or RuleBook.SomethingElse) } top ? top : null);

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BootView } from "../shared/api";
 import { useKeys } from "../shared/keys";
+import { NameAndPassword } from "../shared/NameAndPassword";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue } from "../shared/queries";
 import { useEndTyping } from "../consoles/queries";
@@ -86,19 +87,7 @@ export function ReadSystem({
             read.mutate({ user: name, password });
           }}
         >
-          <Form.Group controlId="read-user">
-            <Form.Label>Name</Form.Label>
-            <Form.Control value={name} autoComplete="off" onChange={(e) => setName(e.target.value)} />
-          </Form.Group>
-          <Form.Group controlId="read-password">
-            <Form.Label>Password, not kept</Form.Label>
-            <Form.Control
-              type="password"
-              value={password}
-              autoComplete="off"
-              onChange={(e) => setPassword(e.target.value)}
-            />
-          </Form.Group>
+          <NameAndPassword id="read" name={name} onName={setName} password={password} onPassword={setPassword} />
           <Button type="submit" variant="outline-secondary" disabled={!can || name === ""}>
             Log in and read this system
           </Button>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { BootView } from "../shared/api";
+import { NameAndPassword } from "../shared/NameAndPassword";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useStartAgain } from "./queries";
 
@@ -46,21 +47,14 @@ export function StartAgain({ boot, user, row }: { boot: BootView; user: string; 
             />
           </Form.Group>
           {!byHand && (
-            <>
-              <Form.Group controlId="starts-user">
-                <Form.Label>Name to log in with</Form.Label>
-                <Form.Control value={name} autoComplete="off" onChange={(e) => setName(e.target.value)} />
-              </Form.Group>
-              <Form.Group controlId="starts-password">
-                <Form.Label>Its password, not kept</Form.Label>
-                <Form.Control
-                  type="password"
-                  value={password}
-                  autoComplete="off"
-                  onChange={(e) => setPassword(e.target.value)}
-                />
-              </Form.Group>
-            </>
+            <NameAndPassword
+              id="starts"
+              labels={["Name to log in with", "Its password, not kept"]}
+              name={name}
+              onName={setName}
+              password={password}
+              onPassword={setPassword}
+            />
           )}
         </div>
         <Form.Check

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { StartAgain } from "../asking/StartAgain";
 import type { BoardView, BootView } from "../shared/api";
+import { NameAndPassword } from "../shared/NameAndPassword";
 import { ProblemNote } from "../shared/ProblemNote";
 import { useCatalogue } from "../shared/queries";
 import styles from "./Boot.module.css";
@@ -26,19 +27,7 @@ function LogIn({ boot, user }: { boot: BootView; user: string }) {
           logIn.mutate({ user: name, password });
         }}
       >
-        <Form.Group controlId="login-user">
-          <Form.Label>Name</Form.Label>
-          <Form.Control value={name} autoComplete="off" onChange={(e) => setName(e.target.value)} />
-        </Form.Group>
-        <Form.Group controlId="login-password">
-          <Form.Label>Password, not kept</Form.Label>
-          <Form.Control
-            type="password"
-            value={password}
-            autoComplete="off"
-            onChange={(e) => setPassword(e.target.value)}
-          />
-        </Form.Group>
+        <NameAndPassword id="login" name={name} onName={setName} password={password} onPassword={setPassword} />
         <Button type="submit" variant="outline-secondary" disabled={!boot.live || name === ""}>
           Wake the prompt and log in
         </Button>
